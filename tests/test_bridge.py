@@ -48,7 +48,7 @@ def seeded(seed: int, count: int):
 
 
 @pytest.mark.parametrize(("topology", "mains", "volts", "power", "load"), [
-    ("half_bridge", Mains(kind="ac1", v_min=195, v_max=265), 5, 200, 0.1),
+    ("half_bridge", Mains(kind="ac1", v_min=195, v_max=265), 5, 220, 0.1),
     ("push_pull", Mains(kind="dc", v_min=36, v_max=60), 3.3, 389, 1.0)])
 def test_two_rectifiers_in_series_that_open_at_one_instant_are_followed(topology, mains, volts, power, load):
     """A bridge behind a winding that floats but for a megohm: what leaks there opens and closes one of two, to and fro at one instant. The
@@ -156,14 +156,14 @@ def test_seeded_requirements_in_the_usual_range_can_be_built(topology):
 
 def test_the_flux_swings_to_both_sides_and_the_tap_blocks_twice_the_winding(bridge):
     """By hand: swing of one pulse, twice the winding's voltage with the allowance, half the output current in each rectifier, and the
-    doubling of the first pulse in the flux rating."""
+    doubling of the first pulse in the flux rating, at the least rate."""
     o, rows = bridge.context["o"], bridge.rows
     n_p, n_s, top = (float(rows["transformer.np"].value), float(rows["transformer.ns1"].value),
                      drive(bridge) * float(np.max(rows["bus.v"].value)))
     assert bridge.figure("rectifier1.v_reverse").value == pytest.approx(1.25 * 2 * top * n_s / n_p, rel=1e-6)
     assert np.allclose(whole(bridge, rows["rectifier1.i_avg"]), 0.5 * whole(bridge, o["i_load"]))
     assert bridge.figure("transformer.b_peak").value == pytest.approx(
-        0.92 * top / (2 * 1e5 * n_p * float(rows["transformer.area_min"].value)), rel=1e-6)
+        0.92 * top / (2 * 0.94e5 * n_p * float(rows["transformer.area_min"].value)), rel=1e-6)
     assert np.allclose(whole(bridge, o["i_mag"]),
                        drive(bridge) * whole(bridge, rows["bus.v"]) * whole(bridge, o["t_e"]) / (2 * float(rows["transformer.lm"].value)))
     run = np.broadcast_to(bridge.grid.where(lambda p: p.case == "run"), bridge.grid.shape)

@@ -1,5 +1,6 @@
 """What the rules choose, against a plain search over the same candidates; and that a part row has what its table promises."""
 
+import re
 from dataclasses import replace
 
 import numpy as np
@@ -39,18 +40,24 @@ def test_the_bulk_is_the_smallest_value_that_meets_all_three_needs(demo_design):
 
 def test_no_smaller_core_would_have_passed(demo_document, demo_design):
     """Every smaller core forced: the design it gives breaks something of the transformer, passes only beyond the search's own aim of 90 %
-    of the rise, or burns a hundredth of the output more, and is said to."""
+    of the rise, or burns more, by what is told of it within a tenth of a watt and a fifth; the smallest of those a hundredth of the output
+    at least."""
     refused = dict(r.split(": ", 1) for r in demo_design.rows["transformer.core"].refused)
     volume = dict(zip(demo_design.context["plan"].window.names, demo_design.context["plan"].window.effective.volume, strict=True))
     chosen = demo_design.rows["transformer.core"].value
     smaller = [n for n in volume if volume[n] < 0.999 * volume[chosen]]
     assert len(smaller) > 8
+    more = {}
     for name in smaller:
         forced = size(demo_document.requirement, {"transformer.core": name})
         rise = forced.value("transformer.temperature_rise")
         hot = rise > 0.9 * float(demo_design.rows["transformer.rise_max"].value)
-        wasteful = "burns far more" in refused[name] and forced.value("loss.total") > demo_design.value("loss.total") + 0.01 * 60.0
-        assert not forced.feasible or hot or wasteful, (name, rise)
+        if told := re.fullmatch(r"it would pass, but burns (\S+) (m?)W more", refused[name]):
+            more[name] = forced.value("loss.total") - demo_design.value("loss.total")
+            assert float(told[1]) * (1e-3 if told[2] else 1) == pytest.approx(more[name], rel=0.2, abs=0.1), name
+        else:
+            assert not forced.feasible or hot, (name, rise)
+    assert not more or more[min(more, key=lambda n: volume[n])] > 0.01 * 60.0
 
 
 def test_flux_at_the_limit_follows_from_turns_area_and_current(demo_design):
@@ -229,12 +236,13 @@ def test_a_core_that_leaks_far_more_is_passed_over_for_one_little_larger(volts, 
     taken = size(need, pins, noise=False)
     small = size(need, {**pins, "transformer.arrangement": "split"}, noise=False)
     assert volume(small) < volume(taken) <= 1.5 * volume(small) and "leaks far less" in taken.row("transformer.core").rule
-    assert f"{small.value('transformer.core')}: it would pass, but leaks far more" in taken.row("transformer.core").refused
+    told = f"{small.value('transformer.core')}: it would pass, but its leakage burns "
+    assert any(r.startswith(told) for r in taken.row("transformer.core").refused)
     assert (float(small.value("clamp.power")) > 4 / 3 * float(taken.value("clamp.power"))
             and float(taken.value("efficiency")) > float(small.value("efficiency")) + 0.02)
 
 
-@pytest.mark.parametrize(("volts", "power", "low", "high"), [(15, 6, 85, 265), (19, 8, 90, 132), (15, 7.5, 90, 132)])
+@pytest.mark.parametrize(("volts", "power", "low", "high"), [(15, 6, 85, 265), (19, 8, 90, 132), (24, 6, 85, 265)])
 def test_a_small_supply_does_not_burn_a_tenth_of_its_power_in_the_clamp(volts, power, low, high):
     """Between small cores the steps are large: the smallest that keeps its rise, given, burns 8 % and more of the output in the clamp; the
     one taken is at most two and a half times as large, and five per cent of efficiency better."""
@@ -304,7 +312,7 @@ def test_numbers_from_an_array_serve_like_plain_ones():
 def test_a_core_that_was_passed_over_needs_no_change(demo_design):
     """One that would pass is said to do as it is; one that was refused is not."""
     refused = dict(r.split(": ", 1) for r in demo_design.rows["transformer.core"].refused)
-    over = next(core for core, why in refused.items() if "burns far more" in why)
+    over = next(core for core, why in refused.items() if "would pass" in why)
     hot = next(core for core, why in refused.items() if "K rise" in why)
     assert cheapest_relaxation(demo_design, over) == f"{over} would do as it is: it was passed over for what it burns"
     assert size(demo_design.requirement, {"transformer.core": over}).feasible and "as it is" not in cheapest_relaxation(demo_design, hot)

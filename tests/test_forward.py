@@ -41,7 +41,7 @@ def test_the_capacitors_ripple_by_the_exact_period(bench, load):
     c, o = bench.grid.find(265.0, load, "run", "peak"), bench.context["o"]
     e, at = exact(bench, c), lambda x: float(np.broadcast_to(getattr(x, "value", x), bench.grid.shape)[c.index])
     across = e.voltages["out1"] - e.voltages["esr1"]
-    told = forward.pulse_ripple(at(o["ripple"]), 0.0, at(o["fs"]), at(o["t_e"]), at(o["t_d"]), at(bench.rows["load.i1"]),
+    told = forward.pulse_ripple(at(o["ripple"]), 0.0, at(o["fs"]), 0.0, at(o["t_e"]), at(o["t_d"]), at(bench.rows["load.i1"]),
                                 float(bench.rows["output1.c"].value))
     assert told == pytest.approx(across.max() - across.min(), rel=0.04)
     assert bool(at(o["discontinuous"])) == (load < 0.2)
@@ -54,7 +54,7 @@ def test_the_ripple_of_pulses_integrated():
         t = np.linspace(0, period, 200_001)
         current = np.interp(t, [0, rise, rise + fall, period], [valley, crest, valley, valley]) - i_out
         volts = np.concatenate([[0.0], np.cumsum(0.5 * (current[1:] + current[:-1]) * np.diff(t))]) / 1e-4
-        assert forward.pulse_ripple(crest - valley, 0.0, 1 / period, rise, fall, i_out, 1e-4) == pytest.approx(np.ptp(volts), rel=1e-3)
+        assert forward.pulse_ripple(crest - valley, 0.0, 1 / period, 0.0, rise, fall, i_out, 1e-4) == pytest.approx(np.ptp(volts), rel=1e-3)
 
 
 def seeded(seed: int, count: int):
@@ -142,7 +142,7 @@ def test_volt_seconds_of_core_and_filter(bench):
     falls = (whole(o["down"]) * np.where(whole(o["discontinuous"]), whole(o["t_d"]), period - whole(o["t_e"]))
              / float(bench.rows["filter1.l"].value))
     assert np.allclose(whole(o["ripple"])[run], falls[run], rtol=1e-6)
-    worst = 0.48 * float(np.max(bench.rows["bus.v"].value)) / (1e5 * n_p * float(bench.rows["transformer.area_min"].value)) + 0.1
+    worst = 0.48 * float(np.max(bench.rows["bus.v"].value)) / (0.94e5 * n_p * float(bench.rows["transformer.area_min"].value)) + 0.1
     assert bench.figure("transformer.b_peak").value == pytest.approx(worst, rel=1e-6)
     assert bench.figure("transformer.lm").value == pytest.approx(
         MU0 * n_p**2 * area / (float(plan.window.effective.length[plan.choice.core]) / 2200 + 10e-6), rel=1e-6)

@@ -194,9 +194,9 @@ def test_a_step_down_stage_against_the_engine(stepdown):
 @pytest.mark.parametrize("topology", ["half_bridge", "full_bridge"])
 def test_a_snubber_across_the_primary_against_the_engine(topology):
     """The turns are given, for the leakage's own energy is not in the formula: from 30 to 33 turns of the half bridge the resistor burns 9
-    to 11 % more. With these it burns the sized loss within 10 %, the bus gives it within 15 %; after a pulse the primary swings over its
-    resting place by no more than the crest tells (less, as the leakage empties before the capacitor has followed), undamped by most of the
-    step; drawn, listed, and told as what may be chosen."""
+    to 11 % more. It burns the sized loss within an eighth, as the figure says, the bus gives it within 15 %; after a pulse the primary
+    swings over its resting place by no more than the crest tells (less, as the leakage empties before the capacitor has followed),
+    undamped by most of the step; drawn, listed, and told as what may be chosen."""
     doc = decode(demo.text("ringing-lab-bench"), "x")
     bare, d = (size(doc.requirement,
                     {"topology": topology, "primary.snubber": kind, "transformer.np": 32 if topology == "half_bridge" else 63}, noise=False)
@@ -216,7 +216,7 @@ def test_a_snubber_across_the_primary_against_the_engine(topology):
         power[name] = -np.trapezoid(e.currents["vbus"] * e.voltages["bus"], e.t) / e.period
         if x is d:
             burnt = float(np.trapezoid((volt(first) - volt("ps")) * e.currents["rps"], e.t)) / e.period
-    assert (burnt == pytest.approx(at(d, "primary.snubber_loss"), rel=0.1)
+    assert (burnt == pytest.approx(at(d, "primary.snubber_loss"), rel=0.125)
             and power["rc"] - power["bare"] == pytest.approx(at(d, "primary.snubber_loss"), rel=0.15))
     assert over["rc"] <= at(d, "primary.ring_crest") - 1 + 0.03 and over["bare"] > 0.75
     assert at(d, "switch.p_bus") - at(bare, "switch.p_bus") == pytest.approx(at(d, "primary.snubber_loss"), rel=0.05)

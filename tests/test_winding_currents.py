@@ -97,12 +97,13 @@ def core_loss_of(d, corner):
 
 
 @pytest.mark.parametrize(("topology", "share"),
-                         [*((t, 0.08) for t in ("flyback", "flyback_2sw", "flyback_qr", "forward_2sw", "forward_reset", "half_bridge",
-                                                "full_bridge", "psfb", "llc_half", "llc_full")), ("push_pull", 0.15),
+                         [*((t, 0.08) for t in ("flyback", "flyback_2sw", "flyback_qr", "forward_reset", "half_bridge", "full_bridge",
+                                                "psfb", "llc_half", "llc_full")), ("forward_2sw", 0.1), ("push_pull", 0.15),
                           ("forward_active_clamp", 0.2)])
 def test_core_loss_of_the_exact_flux(topology, share):
-    """At both ends of the mains and full load within 8 %; in the push-pull the spike of the clamp adds a little, the active clamp's slopes
-    are taken at the lowest bus (on the safe side)."""
+    """At both ends of the mains and full load within 8 %; in the two-switch forward within 10 %, for path and leakage take 2.7 % of the bus
+    from its core, which the flux is told with (on the safe side); in the push-pull the spike of the clamp adds a little, the active clamp's
+    slopes are taken at the lowest bus (on the safe side)."""
     d = size(decode(demo.text("ringing-lab-bench"), "demo").requirement, {"topology": topology}, noise=False)
     for line in (195.0, 265.0):
         corner = at_crest(d, line)
@@ -118,7 +119,7 @@ def test_what_is_drawn_from_the_bus(topology, monkeypatch):
     mains: each within 12 % of the largest; of a half bridge, whose divider takes them, the odd ones may only be overstated."""
     seen = []
     taken = spectrum_of.harmonics
-    monkeypatch.setattr(spectrum_of, "harmonics", lambda even, period, edge: seen.append((even, period)) or taken(even, period, edge))
+    monkeypatch.setattr(spectrum_of, "harmonics", lambda even, period, *rest: seen.append((even, period)) or taken(even, period, *rest))
     d = size(decode(demo.text("ringing-lab-bench"), "demo").requirement, {"topology": topology, "front_end": "plain"}, noise=False)
     for line in (195.0, 265.0):
         corner = at_crest(d, line)

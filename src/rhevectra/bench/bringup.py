@@ -9,6 +9,7 @@ from msgspec import Struct
 from rhevectra.bench.readings import AMPERES, HERTZ, PROBE, VOLTS, Check, band_of, widened
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
+from rhevectra.core.stages import rate
 from rhevectra.core.topologies.common.making import inductance_band, leakage_band
 from rhevectra.drawing.sheet import has_sheet
 
@@ -200,8 +201,8 @@ def _frequency(design: Design, line: float, load: float) -> Check:
                      BURSTS[1] * band[1], "switch.frequency")
     lines = [band_of(design, "switch.frequency", v, 1.0) for v in design.grid.lines]
     fixed = max(high for _, high in lines) < (1 + HERTZ) * min(low for low, _ in lines)
-    return Check("Switching frequency", _setting(line, load), "at the gate", "Hz", *widened(band, HERTZ if fixed else FOLLOWS),
-                 "switch.frequency")
+    spread = float(design.rows[rate.ID].value) if rate.ID in design.rows else HERTZ if fixed else FOLLOWS
+    return Check("Switching frequency", _setting(line, load), "at the gate", "Hz", *widened(band, spread), "switch.frequency")
 
 
 def _line(design: Design, line: float, loaded: bool) -> Iterator[Check]:

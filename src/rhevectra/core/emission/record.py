@@ -16,11 +16,12 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.catalogue.limits import NOISE_EDITION, conducted_limit
 from rhevectra.core.emission import chokes
 from rhevectra.core.emission.declare import ONE, TWO, in_each, stages_of
-from rhevectra.core.emission.spectrum import Lines, bus_ripple, edge_of, even, harmonics, strongest, waves
+from rhevectra.core.emission.spectrum import Lines, bus_ripple, edge_of, even, faster, harmonics, strongest, waves
 from rhevectra.core.formulas import magnetics, noise
 from rhevectra.core.magnetics import arrangement
 from rhevectra.core.magnetics.compare import facing
 from rhevectra.core.stages import FRONT_ENDS
+from rhevectra.core.stages.pfc.choke import SLOWER
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.core.topologies.common import pieces
@@ -51,16 +52,17 @@ def sources(design: Any, front: ModuleType, corner: Corner) -> Sources:
     """Every source of noise of a design at a corner."""
     shapes, edge = waves(design, corner), edge_of(design)
     node = even(shapes[0])
-    own = strongest(*harmonics(node, shapes[0].period, edge))
+    own = strongest(*harmonics(node, shapes[0].period, edge, faster(design)))
     if not hasattr(front, "switching"):
         plan = design.context["front"]
         return Sources(
             bus_ripple(design, corner, next(s for s in shapes if s.unit == "A"), node, edge, float(plan.source.esr),
                        float(plan.c.value) / plan.places[0].on_bus), own)
     s = front.switching(design.context["front"], corner.v_line, float(design.rows["inlet.power"].at(corner.index)))
-    f, amps = noise.triangle(s.f0, s.ripple, s.duty, s.phases)
+    spread = faster(design, SLOWER)
+    f, amps = noise.triangle(s.f0, s.ripple, s.duty, s.phases, spread)
     return Sources(strongest(f, amps * np.abs(noise.capacitor(f, float(design.rows["inlet.c_in"].value)))), own,
-                   strongest(*noise.square(s.f0, s.swing, s.duty, s.edge)))
+                   strongest(*noise.square(s.f0, s.swing, s.duty, s.edge, spread)))
 
 
 def corners_of(design: Any) -> tuple[Corner, ...]:

@@ -8,6 +8,7 @@ from msgspec import Struct
 from rhevectra.core.basis.corners import Array, Corner
 from rhevectra.core.formulas import noise
 from rhevectra.core.formulas.noise import HIGH, LOW
+from rhevectra.core.stages import rate
 from rhevectra.core.topologies import TOPOLOGIES
 
 _SAMPLES, _BINS = 4096, 24
@@ -33,13 +34,18 @@ def strongest(f: Array, volts: Array) -> Lines:
     return Lines(f[kept], volts[kept])
 
 
-def harmonics(even: Array, period: float, edge: float) -> tuple[Array, Array]:
+def harmonics(even: Array, period: float, edge: float, faster: float) -> tuple[Array, Array]:
     """Orders within the band [Hz] of a periodic shape given at even instants, and their rms; edges that take `edge` [s] are rounded by
-    that."""
+    that; faster: tolerance of the rate."""
     rms = np.abs(np.fft.rfft(even)) / len(even) * np.sqrt(2)
-    first, last = int(np.ceil(LOW * period - 1e-9)), min(int(HIGH * period), len(rms) - 1)
+    first, last = int(np.ceil(LOW * period / (1 + faster) - 1e-9)), min(int(HIGH * period), len(rms) - 1)
     f = np.arange(first, last + 1) / period
-    return f, rms[first : last + 1] * np.abs(np.sinc(f * edge))
+    return noise.inside(f, rms[first : last + 1] * np.abs(np.sinc(f * edge)), faster)
+
+
+def faster(design: Any, id: str = rate.ID) -> float:
+    """Tolerance of an oscillator; nothing where the rate is free."""
+    return float(design.rows[id].value) if id in design.rows else 0.0
 
 
 def even(shape: Any) -> Array:
@@ -75,5 +81,5 @@ def bus_ripple(design: Any, corner: Corner, shape: Any, node: Array, edge: float
     else:
         mean = float(design.rows["bulk.p_load"].at(corner.index)) / float(design.rows["bus.v"].at(corner.index))
         drawn = min(taken(even(shape), node), key=lambda k: abs(float(k.mean()) - mean))
-    f, amps = harmonics(drawn, shape.period, edge)
+    f, amps = harmonics(drawn, shape.period, edge, faster(design))
     return strongest(f, amps * np.abs(noise.capacitor(f, c, esr)))

@@ -220,6 +220,12 @@ def turns_ratio(v_out: Any, v_drops: Any, duty: Any, v_primary: Any) -> Any:
     return (v_out + v_drops) / (duty * v_primary)
 
 
+@formula("f_x = f·(1 − t)", "Hz", "f t", "the low end of its tolerance")
+def least_rate(fs: Any, tolerance: Any) -> Any:
+    """Least rate [Hz] of an oscillator."""
+    return fs * (1 - tolerance)
+
+
 @formula("B̂ = B_r + V_p·D/(f_s·N_p·A)", "T", "B_r V_p D f_s N_p A", "the loop may answer a load step with its largest duty at any bus")
 def flux_at_full_duty(remanence: Any, v_primary: Any, duty: Any, fs: Any, turns: Any, area: Any) -> Any:
     """Peak flux density [T] of a single-ended core when largest duty meets the bus."""
@@ -245,13 +251,14 @@ def output_ripple(ripple: Any, esr: Any, fs: Any, c: Any) -> Any:
     return ripple * (esr + 1 / (8 * fs * c))
 
 
-@formula("ΔV = ΔI·(R_esr + min(1/f_s, t_e + t_d)·max(½, 1 − I_o/max(ΔI, 0.000001))²/(2·C))", "V", "ΔI R_esr f_s t_e t_d I_o C",
+@formula("ΔV = ΔI·(R_esr + min(1/f_s, t_e + t_d)/(1 − t)·max(½, 1 − I_o/max(ΔI, 0.000001))²/(2·C))", "V",
+         "ΔI R_esr f_s t t_e t_d I_o C",
          "what a triangle of current brings above the load, into capacitor and its resistance (upper bound: both taken together); half of "
-         "its crest where the inductor never runs empty, most of it where pulses are left out")
-def pulse_ripple(ripple: Any, esr: Any, fs: Any, t_feeding: Any, t_freewheeling: Any, i_out: Any, c: Any) -> Any:
-    """Output ripple peak to peak [V], also where the inductor runs empty between two pulses."""
+         "its crest where the inductor never runs empty, most of it where pulses are left out; at the least rate")
+def pulse_ripple(ripple: Any, esr: Any, fs: Any, slower: Any, t_feeding: Any, t_freewheeling: Any, i_out: Any, c: Any) -> Any:
+    """Output ripple peak to peak [V], also where the inductor runs empty between two pulses; slower: tolerance of the rate."""
     above = np.maximum(0.5, 1 - i_out / np.maximum(ripple, 1e-6))
-    return ripple * (esr + np.minimum(1 / fs, t_feeding + t_freewheeling) * np.square(above) / (2 * c))
+    return ripple * (esr + np.minimum(1 / fs, t_feeding + t_freewheeling) / (1 - slower) * np.square(above) / (2 * c))
 
 
 @formula("I_o = max(0.000001, (Î_lim − I_mag)·N_p/N_s − ½·ΔI)", "A", "Î_lim I_mag N_p N_s ΔI",

@@ -1,5 +1,5 @@
-"""What the peak current becomes where the inductance is less than ordered, at the same power, duty and frequency; and the frequency where
-it is free and the inductance greater."""
+"""What the peak current becomes where the inductance is less than ordered or the rate less than set, at the same power and duty; and the
+frequency where it is free and the inductance greater."""
 
 from typing import Any
 
@@ -20,6 +20,19 @@ def peak_flowing(i_peak: Any, i_end: Any, lp: Any, lp_min: Any) -> Any:
 def peak_resting(i_peak: Any, i_end: Any, lp: Any, lp_min: Any) -> Any:
     """Peak [A] with lp_min [H] of a current that rests then."""
     return np.sqrt(np.maximum(np.square(i_peak) - np.square(i_end), 0.0) * lp / lp_min)
+
+
+@formula("Î_x = Î_s·Î_L/max(Î, 0.000001)", "A", "Î_s Î_L Î", "a current of the core grows as its peak does")
+def peak_following(current: Any, i_least: Any, i_peak: Any) -> Any:
+    """Peak [A] of a current of the same core where the primary's grows from i_peak to i_least [A]."""
+    return current * i_least / np.maximum(i_peak, 1e-6)
+
+
+@formula("L_x = L_min·(1 − t)", "H", "L_min t",
+         "a period longer by the tolerance of the rate does to ripple and energy what that much less of inductance does")
+def seen_slow(lp_min: Any, tolerance: Any) -> Any:
+    """Inductance [H] that ripples at the nominal rate as lp_min does at the least."""
+    return lp_min * (1 - tolerance)
 
 
 @formula("f_min = f·L/L_max", "Hz", "f L L_max",

@@ -87,6 +87,24 @@ def rests_doubler(i_rests: Any, lm_seen: Any, lm: Any, tolerance: Any) -> Any:
     return i_rests * (1 + (1 - lm_seen / lm) * tolerance / (1 - tolerance))
 
 
+@formula("t = 1 - (1 - t_L)·(1 - t_f)", "", "t_L t_f", "volt-seconds of the least rate across the least inductance")
+def spread(tolerance: Any, slower: Any) -> Any:
+    """Tolerance of inductance times rate."""
+    return 1 - (1 - tolerance) * (1 - slower)
+
+
+@formula("I_x = I/(1 - t)", "A", "I t", "the same volts for a period that is longer by the tolerance of the rate")
+def longer(current: Any, slower: Any) -> Any:
+    """Current [A] that grew from nothing within a period, at the least rate."""
+    return current / (1 - slower)
+
+
+@formula("Î_L = Î_y + I_m·t/(1 - t)", "A", "Î_y I_m t", "what the magnetising current grows by in the longer period")
+def peak_slow(i_peak: Any, i_mag: Any, slower: Any) -> Any:
+    """Peak of the switch current [A] at the least rate, from that whose filter current is the least rate's already."""
+    return i_peak + i_mag * slower / (1 - slower)
+
+
 @formula("L_x = L·(1 - t)", "H", "L t", "the low end of its tolerance")
 def least(inductance: Any, tolerance: Any) -> Any:
     """Least inductance [H]."""

@@ -34,22 +34,27 @@ def level(volts: Any) -> Array:
     return np.asarray(20 * np.log10(np.maximum(volts, 1e-12) * 1e6))
 
 
-def triangle(f0: float, swing: float, duty: float, phases: int = 1) -> tuple[Array, Array]:
+def inside(f: Array, rms: Array, faster: float) -> tuple[Array, Array]:
+    """Lines [Hz] that lie within the band, or may at the high end of the rate's tolerance: those are judged where it begins."""
+    kept = f * (1 + faster) >= LOW
+    return np.maximum(f[kept], LOW), rms[kept]
+
+
+def triangle(f0: float, swing: float, duty: float, phases: int = 1, faster: float = 0.0) -> tuple[Array, Array]:
     """Orders within the band [Hz] of a ripple current [A peak to peak] that rises for `duty` of its period, of evenly shifted phases
-    together, and their rms (Fourier series of a triangle)."""
+    together, and their rms (Fourier series of a triangle); faster: tolerance of the rate."""
     n = phases * np.arange(1, int(HIGH / f0 / phases) + 1)
     f, duty = n * f0, min(max(duty, 1e-3), 1 - 1e-3)
     rms = phases * swing / (np.sqrt(2) * np.pi**2 * n**2 * duty * (1 - duty)) * np.abs(np.sin(np.pi * n * duty))
-    kept = f >= LOW
-    return f[kept], rms[kept]
+    return inside(f, rms, faster)
 
 
-def square(f0: float, swing: float, duty: float, edge: float) -> tuple[Array, Array]:
-    """Orders within the band [Hz] of a node that swings [V], its edges rounded by `edge` [s], and their rms."""
+def square(f0: float, swing: float, duty: float, edge: float, faster: float = 0.0) -> tuple[Array, Array]:
+    """Orders within the band [Hz] of a node that swings [V], its edges rounded by `edge` [s], and their rms; faster: tolerance of the
+    rate."""
     n = np.arange(1, int(HIGH / f0) + 1)
     rms = np.sqrt(2) * swing / (np.pi * n) * np.abs(np.sin(np.pi * n * min(max(duty, 1e-3), 1 - 1e-3)) * np.sinc(n * f0 * edge))
-    kept = n * f0 >= LOW
-    return (n * f0)[kept], rms[kept]
+    return inside(n * f0, rms, faster)
 
 
 def capacitor(f: Array, c: Any, esr: Any = 0.0) -> Array:

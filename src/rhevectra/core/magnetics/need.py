@@ -17,7 +17,8 @@ class WindingNeed(Struct, frozen=True):
     """One winding: volts per turn partner [V incl. drop], rms [A], average [A], harmonics (orders,) [A peak], wire kind.
 
     Harmonics are those of the current into the start: of windings that conduct together the ampere-turns oppose.
-    floor: share of its volts that whole turns must not fall short of; 0 where the nearest number serves.
+    floor: share of its volts that whole turns must not fall short of; 0 where the nearest number serves. pulsed: its volts are the
+    primary's in the pulse, by its turns, and not the regulated winding's.
     """
 
     name: str
@@ -28,6 +29,7 @@ class WindingNeed(Struct, frozen=True):
     triple: bool
     tolerance: float = 1.0
     floor: float = 0.0
+    pulsed: bool = False
 
 
 class Half(Struct, frozen=True):

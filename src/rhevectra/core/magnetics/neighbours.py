@@ -6,7 +6,7 @@ import numpy as np
 from msgspec import Struct
 
 from rhevectra.core.magnetics.candidate import leakage_of, working_leakage
-from rhevectra.core.magnetics.transformer import FITS, PASSED_OVER, binding
+from rhevectra.core.magnetics.transformer import FITS, binding
 
 
 class Tried(Struct, frozen=True):
@@ -37,14 +37,12 @@ def neighbours(plan: Any, count: int) -> list[Tried]:
     at = order.index(chosen)
     begin = max(0, min(at - count // 2, len(order) - count))
     return [_tried(need, trial, win, k,
-                   plan.choice.candidate if k == chosen
-                   else int(trial.excess[k].argmin() if trial.excess[k].min() > 0
-                            else np.where(trial.excess[k] <= 0, (trial.p_core + sum(trial.p_copper))[k], np.inf).argmin()), k == chosen,
-                   plan.choice.than if volume[k] < volume[chosen] else "")
+                   int(plan.choice.best[k]), k == chosen,
+                   plan.choice.against(k) if volume[k] < volume[chosen] else "")
             for k in order[begin : begin + count]]
 
 
-def _tried(need: Any, trial: Any, win: Any, core: int, candidate: int, chosen: bool, than: str) -> Tried:
+def _tried(need: Any, trial: Any, win: Any, core: int, candidate: int, chosen: bool, against: str) -> Tried:
     at = (core, candidate)
     read = lambda x: float(np.broadcast_to(x, trial.fill.shape)[at])  # noqa: E731
     refused = binding(trial, core) if trial.excess[core].min() > 0 else ""
@@ -52,5 +50,4 @@ def _tried(need: Any, trial: Any, win: Any, core: int, candidate: int, chosen: b
                  float(sum(read(p) for p in trial.p_copper)),
                  0.0 if need.board is not None else working_leakage(need, leakage_of(need, trial, at, win)), read(trial.fill),
                  read(trial.rise),
-                 int(read(trial.turns[0])), "" if refused == FITS else refused, chosen,
-                 PASSED_OVER.format(than) if than and not refused else "")
+                 int(read(trial.turns[0])), "" if refused == FITS else refused, chosen, "" if refused else against)

@@ -13,10 +13,10 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import flyback, pfc, rectifier, surge
 from rhevectra.core.formulas.rectifier import LineSource
 from rhevectra.core.magnetics.inductor import MADE
-from rhevectra.core.stages import inlet
+from rhevectra.core.stages import inlet, rate
 from rhevectra.core.stages.dies import PULSED, choose_die
 from rhevectra.core.stages.pfc import bursts
-from rhevectra.core.stages.pfc.choke import TOLERANCE, Choke, choose_choke
+from rhevectra.core.stages.pfc.choke import SLOWER, TOLERANCE, Choke, choose_choke
 from rhevectra.core.stages.pfc.law import Law
 from rhevectra.core.stages.pfc.line import Angles, Boost, Feed, angles, currents, mean_of
 from rhevectra.core.stages.pfc.sensing import capacitors, choose_sensing
@@ -123,14 +123,17 @@ def choose_boost(boundary: bool, work: Work, feed: Feed, phases: int) -> Boost:
 
 
 def choose_limit(work: Work, boost: Boost, feed: Feed) -> tuple[float, float]:
-    """Peak of the inductor at the lowest line with the least inductance, and the current limit above it [A]."""
+    """Peak of the inductor at the lowest line with the least inductance at the least rate, and the current limit above it [A]."""
     least = 1 - float(work.choose(TOLERANCE, MADE, "gapped core or powder as made (common practice)").value)
+    if not boost.boundary:
+        least *= 1 - rate.choose(work, SLOWER)
     peak = float(
         angles(boost if boost.boundary else replace(boost, inductance=least * boost.inductance), feed.lowest, feed.power, feed.v_bus,
                np.array([0.5 * np.pi])).peak[..., 0])
     rounded = float(f"{ROOM * peak:.2g}")
+    made = "the least inductance" if boost.boundary else "the least inductance and rate"
     return (peak, float(work.choose("pfc.current_limit", rounded if rounded > 1.08 * peak else ROOM * peak, f"{(ROOM - 1) * 100:.0f} % "
-                                    "above the peak at the lowest line and the least inductance, rounded").value))
+                                    f"above the peak at the lowest line and {made}, rounded").value))
 
 
 def switch_losses(row: Mapping[str, Any], count: int, diode: Mapping[str, Any], b: Boost, a: Any, i_rms: Any, v_bus: Any) -> dict[str, Any]:

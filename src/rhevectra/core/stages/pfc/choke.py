@@ -26,7 +26,7 @@ from rhevectra.core.stages.wound import record_rise, tell_wound
 DERATE_FLUX = 0.85
 """Share of hot saturation used (common practice)."""
 FERRITE, POWDER = "ferrite", "powder"
-TOLERANCE = "pfc.l_tolerance"
+TOLERANCE, SLOWER, SPREAD = "pfc.l_tolerance", "pfc.fs_tolerance", "pfc.spread"
 _CHOKES = Kept(16)
 """The best of each kind for a feed: front ends of a contest often differ in their capacitors alone."""
 
@@ -184,26 +184,27 @@ def record_inductance(work: Work, c: Choke, i_crest: Any) -> Any:
 
 
 def record_peak(work: Work, i_crest: Any, ripple: Any, boundary: bool = False) -> Any:
-    """The peak at the crest of each line with the least inductance; returns that of the nominal one. i_crest, ripple: of one phase. At the
-    boundary of conduction the frequency follows the inductance, and the peak stays."""
+    """The peak at the crest of each line with the least inductance at the least rate; returns that of the nominal ones. i_crest, ripple: of
+    one phase. At the boundary of conduction the frequency follows the inductance, and the peak stays."""
     sheet = work.sheet
     nominal = sheet("pfc.i_peak_nominal", pfc.inductor_peak, i_crest=i_crest, ripple=ripple)
     if boundary:
         sheet.again("pfc.i_peak", nominal)
     else:
+        both = sheet(SPREAD, inductor.spread, tolerance=sheet.rows[TOLERANCE], slower=sheet.rows[SLOWER])
         sheet("pfc.i_peak", pfc.inductor_peak, i_crest=i_crest,
-              ripple=sheet("pfc.i_ripple_most", pfc.ripple_most, ripple=ripple, tolerance=sheet.rows[TOLERANCE]))
+              ripple=sheet("pfc.i_ripple_most", pfc.ripple_most, ripple=ripple, tolerance=both))
     return nominal
 
 
 def record_at_limit(work: Work, c: Choke, at_crest: Mapping[str, Any]) -> Any:
-    """The ripple at the crest at the current limit, with the least inductance; of a powder ring what its bias there leaves. at_crest:
-    voltages and frequency."""
+    """The ripple at the crest at the current limit, with the least inductance at the least rate; of a powder ring what its bias there
+    leaves. at_crest: voltages and frequency."""
     sheet = work.sheet
     if c.ring is None:
         return sheet.rows["pfc.i_ripple_most"]
     there = sheet("pfc.i_ripple_limit", pfc.crest_ripple, inductance=sheet.rows["pfc.l_limit"], **at_crest)
-    return sheet("pfc.i_ripple_limit_most", pfc.ripple_most, ripple=there, tolerance=sheet.rows[TOLERANCE])
+    return sheet("pfc.i_ripple_limit_most", pfc.ripple_most, ripple=there, tolerance=sheet.rows[SPREAD])
 
 
 def record_choke(work: Work, c: Choke, core: Any, copper: Any, boundary: bool) -> None:

@@ -5,14 +5,16 @@ from typing import Any
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.requirement import Requirement
-from rhevectra.core.stages import cold_start, inlet
+from rhevectra.core.stages import cold_start, inlet, rate
 from rhevectra.core.stages.pfc import bursts
+from rhevectra.core.stages.pfc.choke import SLOWER
 from rhevectra.core.stages.pfc.law import Law
 from rhevectra.core.stages.work import FigureSpec
 
 _CONTINUOUS = (
     DecisionSpec("pfc.fs", "Switching frequency", "pfc", unit="Hz", low=30e3, high=400e3,
                  schools="65 kHz: second harmonic below 150 kHz; 100 to 130 kHz: smaller inductor"),
+    rate.decision(SLOWER, "pfc"),
     DecisionSpec("pfc.ripple_ratio", "Ripple of the inductor, share of the crest", "pfc", low=0.05, high=1.5,
                  schools="0.2 to 0.3 textbook; 0.4 and more: smaller inductor, more of the cycle discontinuous"),
     DecisionSpec("pfc.core_kind", "Kind of the inductor's core", "pfc", "choice", options=("ferrite", "powder"),
@@ -77,8 +79,8 @@ def decisions(law: Law) -> tuple[DecisionSpec, ...]:
     return (*own, *(s for s in (*_SHARED, *inlet.DECISIONS) if not (law.bridgeless and s.id in _NOT_BRIDGELESS)))
 
 
-_IDEAL = ("a sine of line current; inductance at its nominal value (its tolerance moves the ripple with it, rms currents by some 0.1 % "
-          "where they are greatest)")
+_IDEAL = ("a sine of line current; inductance and rate at their nominal values (their tolerances move the ripple, rms currents by some "
+          "0.1 % where they are greatest)")
 _SINE = "a sine of line current"
 _FIGURES = (
     FigureSpec("inlet.power_factor_light", "Power factor at a tenth of the load", "λ_10", "inlet", corners.LIGHT, "min",

@@ -35,8 +35,8 @@ def _asks(need: Any, row: Any, esr: Any, i_c: float, ripple: float, fs: float, c
 
 def record_bank(work: Work, i_out: Any, o: dict[str, Any], slower: float = 0.0, n: int = 1) -> dict[str, Any]:
     """Choose and record the capacitors; returns the loss of the bleed. o: ripple current into them, the rate fs of its pulses and, behind
-    an inductor, how long each rises and falls (t_e, t_d); slower: of the slowest loop, as `slowest` takes it (0: none is worked out); n:
-    number of the output."""
+    an inductor, how long each rises and falls (t_e, t_d) and the tolerance of their rate (spread); slower: of the slowest loop, as
+    `slowest` takes it (0: none is worked out); n: number of the output."""
     sheet, grid = work.sheet, work.grid
     need, table = work.need.outputs[n - 1], work.parts["output_capacitors"]
     full = corners.FULL.mask(grid)
@@ -44,6 +44,8 @@ def record_bank(work: Work, i_out: Any, o: dict[str, Any], slower: float = 0.0, 
     fs = float(np.broadcast_to(o["fs"].value, grid.shape)[full].min())
     crossover = slowest(fs, slower) if slower else CROSSOVER * fs
     able = holding(work, need, need.magnitude / USED)
+    if "spread" in o:
+        fs *= 1 - float(o["spread"].value)
     best, _ = least_bank(work, able, lambda rows, esr: _asks(need, rows, esr, i_c, ripple, fs, crossover))
     row = table.row(
         work.choose(f"output{n}.cap", best["name"], f"least volume of {len(able)} classes from {need.magnitude / USED:.3g} V").value)
@@ -56,7 +58,7 @@ def record_bank(work: Work, i_out: Any, o: dict[str, Any], slower: float = 0.0, 
     esr = sheet.given(f"output{n}.esr_worst", one / count, "Ω", "catalogue", f"{why}, {count} side by side")
     swing = {"ripple": o["ripple"], "esr": esr, "fs": o["fs"], "c": c}
     if "t_d" in o:
-        sheet(f"output{n}.ripple_pp", forward.pulse_ripple, **swing, t_feeding=o["t_e"], t_freewheeling=o["t_d"],
+        sheet(f"output{n}.ripple_pp", forward.pulse_ripple, **swing, slower=o["spread"], t_feeding=o["t_e"], t_freewheeling=o["t_d"],
               i_out=sheet.rows[f"load.i{n}"])
     else:
         sheet(f"output{n}.ripple_pp", forward.output_ripple, **swing)

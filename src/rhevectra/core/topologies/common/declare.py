@@ -5,6 +5,7 @@ from typing import Any
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.magnetics import arrangement, wire
+from rhevectra.core.stages import rate
 from rhevectra.core.stages.work import FigureSpec
 from rhevectra.core.topologies.common import idle
 
@@ -18,6 +19,7 @@ TURNS: dict[str, Any] = {"kind": "integer", "unit": "turns", "low": 1, "high": 9
 _DECISIONS = (
     DecisionSpec("fs", "Switching frequency", "switch", unit="Hz", low=20e3, high=500e3,
                  schools="65 kHz: second harmonic below 150 kHz; 100 to 130 kHz: smaller core, more switching loss"),
+    rate.decision(rate.ID, "switch"),
     DecisionSpec("switch.class", "Switch class", "switch", "choice", table="switches"),
     DecisionSpec("derating.switch_v", "Switch voltage derating", "switch", low=0.5, high=1.0,
                  schools="0.80 (common practice); 0.87 to 0.90 with a tight clamp"),
@@ -95,8 +97,9 @@ _DECISIONS = (
     DecisionSpec("aux.i", "Controller supply current", "feedback", unit="A", low=1e-4, high=0.1),
 )
 
-MODEL = ("inductances at their nominal values (the ends of their tolerances move rms currents by some 1 %, the heat of a winding by up to "
-         "8 %, where the rate follows it by up to 10 %); ringing phase of the nominal parasitics")
+MODEL = ("inductances and rate at their nominal values (the ends of their tolerances move rms currents by some 1 %, the heat of a winding "
+         "and the loss of a core by up to 8 %, where the rate follows the inductance by up to 10 %); ringing phase of the nominal "
+         "parasitics")
 _FIGURES = (
     FigureSpec("switch.duty_max", "Duty, largest", "D_max", "switch", corners.RUN, "max", "switch.duty_limit", "max", fixed=MODEL),
     FigureSpec("switch.duty_min", "Duty, smallest, full load", "D_min", "switch", corners.FULL, "min", fixed=MODEL),
@@ -108,7 +111,7 @@ _FIGURES = (
                fixed="winding capacitance spike at turn-on",
                sentence="the current limit with its tolerance, plus what the bus adds during its delay"),
     FigureSpec("switch.i_peak_run", "Peak current in run", "Î_run", "switch", corners.LOADED, limit="switch.limit_min", limit_kind="max",
-               fixed="tolerance of inductances; ringing phase of the nominal parasitics",
+               fixed="tolerance of inductances and rate; ringing phase of the nominal parasitics",
                sentence="must stay below the least current limit, or full load trips it"),
     FigureSpec("switch.i_rms", "Switch current, rms", "I_sw", "switch", corners.FULL, fixed=MODEL),
     FigureSpec("switch.v_peak", "Peak drain voltage", "V̂_ds", "switch", corners.PEAKS, limit="switch.v_limit", limit_kind="max",

@@ -16,6 +16,7 @@ from rhevectra.core.magnetics import arrangement, candidate, compare, fringing, 
 from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.arrangement import Block
 from rhevectra.core.magnetics.leakage import Leakage
+from rhevectra.core.magnetics.turns_tried import worth_trying
 from rhevectra.core.magnetics.winding import LITZ_MM, SIZES_MM
 from rhevectra.core.magnetics.windows import USUAL, Tapes, Windows, windows
 from rhevectra.core.stages.work import Work
@@ -61,7 +62,7 @@ def _search(work: Work, need: tr.TransformerNeed, every: Windows) -> tuple[tr.Ch
     if need.board is not None and pinned is not None and not every.bare[every.names.index(pinned)]:
         pinned = None  # told by `on_board`
     every = every.only(np.flatnonzero(every.bare)) if need.board is not None else every.offered(pinned)
-    near, sizes = tr.worth_trying(need, every, pinned), wires(work.parts)
+    near, sizes = worth_trying(need, every, pinned), wires(work.parts)
     handed = (np.inf if "transformer.arrangement" in work.choose.pins
               else work.need.power / need.pieces)  # who chose an arrangement sees what it leaks on the same core
     win, choice = every, None

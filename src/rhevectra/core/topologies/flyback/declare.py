@@ -6,6 +6,7 @@ from msgspec.structs import replace
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
+from rhevectra.core.stages import rate
 from rhevectra.core.stages.work import FigureSpec
 from rhevectra.core.topologies.common import boards, declare, half_turn, loop, snubbing
 from rhevectra.core.topologies.common import faults as common
@@ -36,8 +37,8 @@ def decisions(v: Variant) -> tuple[DecisionSpec, ...]:
         own.append(DecisionSpec("flyback.ripple_ratio", "Ripple ratio at the valley", "switch", low=0.15, high=2.0,
                                 schools="0.2 to 0.3; 0.6 to 1.25; 2 is the boundary of conduction"))
     own += [DecisionSpec("transformer.lp", "Primary inductance", "transformer", unit="H", low=1e-7, high=0.1), declare.LP_TOLERANCE]
-    return (*declare.decisions(*own, without=("fs",) if v.valley else ()), *boards.DECISIONS, *half_turn.DECISIONS, *auxiliary.DECISIONS,
-            *common.DECISIONS, *loop.DECISIONS, *snubbing.DECISIONS)
+    return (*declare.decisions(*own, without=("fs", rate.ID) if v.valley else ()), *boards.DECISIONS, *half_turn.DECISIONS,
+            *auxiliary.DECISIONS, *common.DECISIONS, *loop.DECISIONS, *snubbing.DECISIONS)
 
 
 def figures(v: Variant) -> tuple[FigureSpec, ...]:
@@ -53,9 +54,9 @@ def figures(v: Variant) -> tuple[FigureSpec, ...]:
                            sentence="the first valley that keeps the frequency below the highest")]
     else:
         own.append(FigureSpec("switch.i_peak_least", "Peak current in run, least inductance", "Î_L", "switch", corners.LOADED,
-                              limit="switch.limit_min", limit_kind="max", fixed="frequency; ringing phase of the nominal parasitics",
-                              sentence="made to the low end of its tolerance the transformer carries more ripple: full load must not trip "
-                              "the least current limit even then"))
+                              limit="switch.limit_min", limit_kind="max", fixed="ringing phase of the nominal parasitics",
+                              sentence="made to the low end of its tolerance, at the low end of the rate's, the transformer carries more "
+                              "ripple: full load must not trip the least current limit even then"))
     if v.held:
         drain: dict[str, Any] = {"label": "Peak switch voltage", "symbol": "V̂_ds", "stage": "switch", "domain": corners.PEAKS,
                                  "limit": "switch.v_limit", "limit_kind": "max", "fixed": "stray inductance"}

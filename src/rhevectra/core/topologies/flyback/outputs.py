@@ -8,8 +8,9 @@ import numpy as np
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.preferred import at_least
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.formulas import flyback, output
+from rhevectra.core.formulas import flyback, forward, inductance, output
 from rhevectra.core.formulas.rectifier import resistive_loss
+from rhevectra.core.stages import rate
 from rhevectra.core.stages.dies import JUNCTION_SHARE
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import idle, snubbing
@@ -79,9 +80,9 @@ def _one(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any], k: int, shared:
     sheet(f"{name}.case_to_ambient", output.case_to_ambient, t_junction=limit, ambient=sheet.rows["ambient.max"], power=loss,
           r_jc=row["r_junction_case_k_w"])
     ripple = sheet(f"output{n}.i_c_rms", output.capacitor_rms, i_rms=rms, i_out=average)
-    bank = _bank(work, n, need, np.broadcast_to(ripple.value, work.grid.shape), np.broadcast_to(top.value, work.grid.shape),
-                 float(np.min(np.broadcast_to(o["fs"].value, work.grid.shape)[corners.FULL.mask(work.grid)])))
-    more = _ripple_and_life(work, s, o, n, need, bank, top, average)
+    slow = _slow(work, s, o, name, top)
+    bank = _bank(work, n, need, *(np.broadcast_to(x.value, work.grid.shape) for x in (ripple, *slow)))
+    more = _ripple_and_life(work, s, o, n, need, bank, slow, average)
     if k:
         record_range(work, n, need, shared["voltage"][k])
     bleed = sheet.given(f"load.bleed{n}", s.i_outputs[k].value - work.grid.current(k), "A", "rule",
@@ -95,6 +96,17 @@ def _one(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any], k: int, shared:
     return {f"rectifier{n}": loss} | more
 
 
+def _slow(work: Work, s: pd.Stage, o: dict[str, Any], name: str, top: Any) -> tuple[Any, Any]:
+    """Peak of a rectifier without the ring, and rate, with the least inductance at the least rate; as they are where the rate follows the
+    inductance."""
+    if s.variant.valley:
+        return top, o["fs"]
+    sheet, rows = work.sheet, work.sheet.rows
+    return (sheet(f"{name}.i_top_most", inductance.peak_following, current=top, i_least=rows["switch.i_peak_least"],
+                  i_peak=rows["switch.i_peak_run"]),
+            sheet("switch.f_least", forward.least_rate, fs=o["fs"], tolerance=rate.tolerance(work)))
+
+
 def _asks(need: Any, row: Any, esr: Any, i_c: float, top: float, fs: float, filtered: bool) -> dict[str, Any]:
     """How many cans of a class each need asks for; row, esr: of one class or of many. Behind a filter the first capacitor may ripple by a
     tenth of the voltage."""
@@ -103,11 +115,11 @@ def _asks(need: Any, row: Any, esr: Any, i_c: float, top: float, fs: float, filt
             "load step": cans_for_step(need, row, esr, slowest(fs, SLOWER_FED_OFF))}
 
 
-def _bank(work: Work, n: int, need: Any, ripple: Any, peak: Any, fs: float) -> tuple[Any, int, float]:
+def _bank(work: Work, n: int, need: Any, ripple: Any, peak: Any, every_fs: Any) -> tuple[Any, int, float]:
     """Capacitor class, count and filter inductor [H]: the fewest and smallest cans; a filter where ripple alone would ask for many more."""
     table = work.parts["output_capacitors"]
     full = corners.FULL.mask(work.grid)
-    i_c, top = float(ripple[full].max()), float(peak[full].max())
+    i_c, top, fs = float(ripple[full].max()), float(peak[full].max()), float(every_fs[full].min())
     able = holding(work, need, OPEN * need.magnitude)
     plain, alone = least_bank(work, able, lambda rows, esr: _asks(need, rows, esr, i_c, top, fs, False))
     behind, filtered = least_bank(work, able, lambda rows, esr: _asks(need, rows, esr, i_c, top, fs, True))
@@ -132,23 +144,23 @@ def _filter_l(work: Work, row: Any, need: Any, fs: float) -> float:
     return at_least(max(1.3 * 0.1 * need.magnitude / need.ripple_pp * impedance / (2 * np.pi * fs), 0.2e-6), "E6")
 
 
-def _ripple_and_life(work: Work, s: pd.Stage, o: dict[str, Any], n: int, need: Any, bank: tuple[Any, int, float], peak: Any,
-                     average: Any) -> dict[str, Any]:
-    sheet, (cap, count, inductance) = work.sheet, bank
+def _ripple_and_life(work: Work, s: pd.Stage, o: dict[str, Any], n: int, need: Any, bank: tuple[Any, int, float],
+                     slow: tuple[Any, Any], average: Any) -> dict[str, Any]:
+    sheet, (cap, count, choke), (peak, fs) = work.sheet, bank, slow
     c = sheet.given(f"output{n}.c", cap["c_f"] * count, "F", "rule", f"{count} × {cap['name']}")
     one, why = resistance(work, cap)
     esr = sheet.given(f"output{n}.esr_worst", one / count, "Ω", "catalogue", f"{why}, {count} side by side")
     losses: dict[str, Any] = {}
-    if inductance > 0:
-        first = sheet(f"output{n}.ripple_first", output.ripple, i_peak=peak, esr=esr, i_out=average, fs=o["fs"], t_off=o["t_off"], c=c)
+    if choke > 0:
+        first = sheet(f"output{n}.ripple_first", output.ripple, i_peak=peak, esr=esr, i_out=average, fs=fs, t_off=o["t_off"], c=c)
         second = sheet.given(f"filter{n}.esr_worst", one, "Ω", "catalogue", f"one {cap['name']} behind the filter inductor")
-        sheet(f"output{n}.ripple_pp", output.filtered, ripple_pp=first, esr=second, fs=o["fs"], c=cap["c_f"],
+        sheet(f"output{n}.ripple_pp", output.filtered, ripple_pp=first, esr=second, fs=fs, c=cap["c_f"],
               inductance=sheet.rows[f"filter{n}.l"])
-        wire = sheet.given(f"filter{n}.r", 1.5e-3 * (inductance / 1e-6) ** 0.5 * min(1.0, (5.0 / need.current_max) ** 0.5), "Ω", "rule",
+        wire = sheet.given(f"filter{n}.r", 1.5e-3 * (choke / 1e-6) ** 0.5 * min(1.0, (5.0 / need.current_max) ** 0.5), "Ω", "rule",
                            "rod-core inductor of this size (typical, from memory)")
         losses[f"filter{n}"] = sheet(f"loss.filter{n}", resistive_loss, r=wire, i_rms=average)
     else:
-        sheet(f"output{n}.ripple_pp", output.ripple, i_peak=peak, esr=esr, i_out=average, fs=o["fs"], t_off=o["t_off"], c=c)
+        sheet(f"output{n}.ripple_pp", output.ripple, i_peak=peak, esr=esr, i_out=average, fs=fs, t_off=o["t_off"], c=c)
     sheet.given(f"output{n}.ripple_limit", need.ripple_pp, "V", text="requirement")
     sheet.given(f"output{n}.i_c_limit", cap["i_rated_a"] * count, "A", "catalogue",
                 f"{count} × {cap['i_rated_a']:g} A at {cap['t_max_c']:g} °C")

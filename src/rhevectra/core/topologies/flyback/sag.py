@@ -1,5 +1,6 @@
 """A flyback on a bus that sags below what the mains leave: at the end of hold-up, and until it lets go."""
 
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
@@ -11,10 +12,12 @@ from rhevectra.core.formulas import least_bus, valley_switching
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.least_bus import record_asked, record_line
 from rhevectra.core.topologies.flyback import period as pd
+from rhevectra.core.topologies.flyback.tolerance import SEEN_SLOW
 
 
-def peak_at(work: Work, s: pd.Stage, out: dict[str, Any], floor: float) -> float:
-    """Largest peak current [A] at full load from a bus of `floor` [V], worked out from the period at the corners above it."""
+def peak_at(work: Work, s: pd.Stage, out: Mapping[str, Any], floor: float, share: float = 1.0) -> float:
+    """Largest peak current [A] at full load from a bus of `floor` [V], worked out from the period at the corners above it; share: of
+    inductance times rate that is left there, where the rate is set."""
     full = np.broadcast_to(corners.FULL.mask(work.grid), work.grid.shape)
     v_bus, v_or, peak, fs, r_on, start = (
         np.broadcast_to(plain(x), work.grid.shape)[full]
@@ -27,6 +30,7 @@ def peak_at(work: Work, s: pd.Stage, out: dict[str, Any], floor: float) -> float
     if s.variant.valley:
         ring = float(valley_switching.half_ring(lp, plain(s.c_node)))
         return float(np.max(power / there + np.sqrt(np.square(power / there) + 2 * power * ring / lp)))
+    fs = share * fs
     flowing = power / there + there / (2 * lp * fs)
     return float(np.max(np.where(_empties(s, there, flowing, lp, fs), np.sqrt(2 * power / (lp * fs)), flowing)))
 
@@ -41,7 +45,7 @@ def record(work: Work, s: pd.Stage, o: dict[str, Any]) -> None:
     sheet, rows = work.sheet, work.sheet.rows
     record_asked(work)
     valley, limit = s.variant.valley, rows["switch.limit_min"]
-    peak, lp = (rows["switch.i_peak_run"], s.lp) if valley else (rows["switch.i_peak_least"], rows["transformer.lp_min"])
+    peak, lp = (rows["switch.i_peak_run"], s.lp) if valley else (rows["switch.i_peak_least"], rows[SEEN_SLOW])
     emptied = sheet("sag.power_emptied", least_bus.power_emptied, lp=lp, i_peak=peak, fs=o["fs"])
     power: Any = emptied
     if valley:

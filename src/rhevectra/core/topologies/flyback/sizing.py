@@ -9,16 +9,18 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.requirement import Output
 from rhevectra.core.basis.sheet import plain, reader
-from rhevectra.core.formulas import flyback, magnetics, valley_switching
+from rhevectra.core.formulas import flyback, inductance, magnetics, valley_switching
 from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.copper_loss import phasors
-from rhevectra.core.stages import clamping
+from rhevectra.core.stages import clamping, rate
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common import idle, sensing, winding
+from rhevectra.core.topologies.common import idle, least_bus, sensing, winding
 from rhevectra.core.topologies.common.rectifiers import loaded
 from rhevectra.core.topologies.common.supply import AUX_DROP
 from rhevectra.core.topologies.common.synchronous import driven
 from rhevectra.core.topologies.flyback import period as pd
+from rhevectra.core.topologies.flyback import sag
+from rhevectra.core.topologies.flyback.tolerance import SEEN_SLOW, peak_with
 from rhevectra.core.topologies.flyback.variant import Variant
 from rhevectra.core.topologies.flyback.waveform import primary_shape, secondary_shape
 
@@ -127,29 +129,52 @@ def limit_at(work: Work, v_bus: Any) -> Any:
     return flyback.limit_current(v_bus=v_bus, **{name: float(row.value) for name, row in limit_inputs(work).items()})
 
 
-def current_limit(work: Work, switch: Mapping[str, Any], stage: pd.Stage, peak_run: float, peak_sag: float, v_bus: Array) -> dict[str, Any]:
-    """Nominal limit and its extremes with tolerance, delay and inductance tolerance. peak_run, peak_sag: largest peak in run, and at full
-    load from the bus at the end of hold-up [A]."""
-    row, sheet = switch["row"], work.sheet
+def at_hold_up(work: Work, s: pd.Stage, out: Mapping[str, Any], v_bus: Array) -> float:
+    """Largest peak current [A] at full load from the bus at the end of hold-up, at the bad ends of inductance and rate; out: a period."""
+    floor = least_bus.asked(work, float(loaded(work, np.broadcast_to(v_bus, work.grid.shape)).min()))
+    return sag.peak_at(work, s, out, floor, _share(work, s.variant))
+
+
+def _share(work: Work, v: Variant) -> float:
+    """Share of inductance times rate that is left at the bad ends of both; where the frequency follows the inductance the peak hardly
+    does."""
+    rows = work.sheet.rows
+    return 1.0 if v.valley else (1 - float(rows["transformer.lp_tolerance"].value)) * (1 - float(rows[rate.ID].value))
+
+
+def current_limit(work: Work, switch: Mapping[str, Any], stage: pd.Stage, out: Mapping[str, Any], v_bus: Array,
+                  room: float) -> dict[str, Any]:
+    """Nominal limit and its extremes with tolerance, delay and inductance tolerance; out: one period of the estimated stage; room: in its
+    peak at the end of hold-up."""
+    row, sheet, valley = switch["row"], work.sheet, stage.variant.valley
     lp_tol = work.choose("transformer.lp_tolerance", 0.10, "gapped core as made (common practice); a ground gap holds 5 %")
     tol = work.choose("switch.limit_tolerance", lambda: (row["limit_max_a"] / row["limit_typ_a"] - 1) if switch["integrated"] else 0.08,
                       "integrated class" if switch["integrated"] else "comparator and sense resistor (common practice)")
     work.choose("switch.limit_delay", 250e-9, "comparator, logic and gate (common practice)")
+    if not valley:
+        rate.choose(work)
+    half = 1 + 0.5 * float(lp_tol.value) if valley else 1.0
+    run = out["i_peak"] if valley else peak_with(out["i_peak"], out["i_end"], _share(work, stage.variant), stage.variant.turned)
+    ends = at_hold_up(work, stage, out, v_bus)
+    peak_run, peak_sag = half * float(np.max(loaded(work, run))), room * half * ends
 
     def rule() -> float:
         if switch["integrated"]:
             return float(row["limit_typ_a"])
-        return sensing.limit_of(work, max(1.05 * peak_run, peak_sag, 1e-3) * (1 + 0.5 * float(lp_tol.value)) / (1 - float(tol.value)))
+        return sensing.limit_of(work, max(1.05 * peak_run, peak_sag, 1e-3) / (1 - float(tol.value)))
 
     nominal = work.choose("switch.current_limit", rule,
                           ("full load at the end of hold-up" if peak_sag > 1.05 * peak_run else "5 % above the largest peak in run")
-                          + " with half the inductance tolerance, at the least trip; next sense resistor of E96" if not switch["integrated"]
-                          else "typical value of the class")
-    sheet.given("transformer.lp_min", float(plain(stage.lp)) * (1 - float(lp_tol.value)), "H", "rule", "inductance less its tolerance")
+                          + (" with half the inductance tolerance" if valley else " with the least inductance at the least rate")
+                          + ", at the least trip; next sense resistor of E96" if not switch["integrated"] else "typical value of the class")
+    least = sheet.given("transformer.lp_min", float(plain(stage.lp)) * (1 - float(lp_tol.value)), "H", "rule",
+                        "inductance less its tolerance")
+    if not valley:
+        sheet(SEEN_SLOW, inductance.seen_slow, lp_min=least, tolerance=rate.tolerance(work))
     worst = limit_at(work, v_bus)
     low = sheet.given("switch.limit_min", float(nominal.value) * (1 - float(tol.value)), "A", "rule",
                       "nominal current limit less its tolerance")
-    return {"nominal": nominal, "worst": worst, "least": low, "lp_tol": lp_tol,
+    return {"nominal": nominal, "worst": worst, "least": low, "lp_tol": lp_tol, "at_hold_up": ends,
             "lp_max": float(plain(stage.lp)) * (1 + float(lp_tol.value))}
 
 

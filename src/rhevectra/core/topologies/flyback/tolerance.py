@@ -1,4 +1,4 @@
-"""What the tolerance of the inductance does to the peak current in run."""
+"""What the tolerances of inductance and rate do to the peak current in run."""
 
 from typing import Any
 
@@ -9,12 +9,16 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array, Corner
 from rhevectra.core.basis.sheet import Quick, plain
 from rhevectra.core.formulas import inductance
+from rhevectra.core.stages import rate
 from rhevectra.core.stages.work import Work
+
+SEEN_SLOW = "transformer.lp_slow"
+"""Row of the least inductance as the least rate sees it."""
 
 
 class Peaks(Struct, frozen=True):
-    """Peak current in run [A] at the corner where it is greatest with the least inductance: as ordered, with the least and the greatest
-    inductance; the least current limit [A]."""
+    """Peak current in run [A] at the corner where it is greatest with the least inductance, at the least rate: as ordered, with the least
+    and the greatest inductance; the least current limit [A]."""
 
     corner: Corner
     ordered: float
@@ -39,9 +43,9 @@ def peak_with(i_peak: Array, i_end: Array, share: float, turned: bool) -> Array:
 
 
 def record_peak(work: Work, i_end: Any, turned: bool) -> None:
-    """The peak in run with the least inductance."""
+    """The peak in run with the least inductance at the least rate."""
     rows = work.sheet.rows
-    _peak(work.sheet, turned, i_peak=rows["switch.i_peak_run"], i_end=i_end, lp=rows["transformer.lp"], lp_min=rows["transformer.lp_min"])
+    _peak(work.sheet, turned, i_peak=rows["switch.i_peak_run"], i_end=i_end, lp=rows["transformer.lp"], lp_min=rows[SEEN_SLOW])
 
 
 def peaks(design: Any, tolerance: float) -> Peaks | None:
@@ -51,7 +55,8 @@ def peaks(design: Any, tolerance: float) -> Peaks | None:
     shape, o = design.grid.shape, design.context["o"]
     peak, end = (np.broadcast_to(plain(x), shape) for x in (design.rows["switch.i_peak_run"], o["i_end"]))
     turned = design.context["stage"].variant.turned
-    low = np.where(corners.LOADED.mask(design.grid), peak_with(peak, end, 1 - tolerance, turned), -np.inf)
-    index = tuple(int(i) for i in np.unravel_index(int(low.argmax()), shape))
-    return Peaks(design.grid.corner(index), float(peak[index]), float(low[index]),
-                 float(peak_with(peak, end, 1 + tolerance, turned)[index]), float(np.max(design.rows["switch.limit_min"].value)))
+    slow = 1 - float(design.rows[rate.ID].value)
+    ordered, least, greatest = (peak_with(peak, end, share * slow, turned) for share in (1.0, 1 - tolerance, 1 + tolerance))
+    index = tuple(int(i) for i in np.unravel_index(int(np.where(corners.LOADED.mask(design.grid), least, -np.inf).argmax()), shape))
+    return Peaks(design.grid.corner(index), float(ordered[index]), float(least[index]), float(greatest[index]),
+                 float(np.max(design.rows["switch.limit_min"].value)))

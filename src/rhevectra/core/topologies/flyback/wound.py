@@ -16,12 +16,12 @@ from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.candidate import leakage_of, resistance_loss
 from rhevectra.core.magnetics.windows import Windows, windows
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common import boards, half_turn, least_bus, sensing, snubbing
+from rhevectra.core.topologies.common import boards, half_turn, sensing, snubbing
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
 from rhevectra.core.topologies.common.winding import capacitance_row, copper_of, leakage_row, turns_of
 from rhevectra.core.topologies.flyback import period as pd
-from rhevectra.core.topologies.flyback import sag, sharing, sizing
 from rhevectra.core.topologies.flyback import semiconductors as sc
+from rhevectra.core.topologies.flyback import sharing, sizing
 from rhevectra.core.topologies.flyback.variant import Variant
 
 DRAWN_SHARE = 0.08
@@ -34,6 +34,9 @@ BLEED_MOST = 0.2
 """Most that a bleed takes by rule, share of the output's current (common practice, no source)."""
 LEAKS_MORE = 1.4
 """Leakage over the estimated one from which everything is chosen anew, with what the first choice leaks and burns."""
+
+SPARE, LITTLE = 1.003, 1.2
+"""Room in the peak at the end of hold-up for what the figures still move; up to so many times the least limit a higher one cures it."""
 
 
 class Plan(Struct, frozen=True):
@@ -78,9 +81,26 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
     if v.turned:
         switch = {**switch, "c_clamp": sc.clamp_switch(work, switch, v_or, v_low, work.need.power / 0.88)}
 
-    def made(stage: pd.Stage, reach: Mapping[int, sharing.Reach]) -> Plan:
-        plan = _wound(work, switch, rectifiers, stage, v_bus, reach)
+    def made(stage: pd.Stage, reach: Mapping[int, sharing.Reach], room: float) -> Plan:
+        plan = _wound(work, switch, rectifiers, stage, v_bus, reach, room)
         return plan if v.held else _clamped(work, plan, v_bus, v_or, clamp)
+
+    def tried(stage: pd.Stage, reach: Mapping[int, sharing.Reach], room: float = 1.0) -> tuple[Plan, dict[str, float]]:
+        """The plan, and the room its limit needs where its peak at the end of hold-up is above the least of it."""
+        before = work.mark()
+        plan = made(stage, reach, room)
+        if (float(plan.leakage.value) > LEAKS_MORE
+            * stage.leakage):  # the peak rises by what it burns, and with it the current limit and the flux
+            work.back(before)
+            plan = made(replace(stage,
+                                **{k: getattr(plan.stage, k)
+                                   for k in ("leakage", "r_primary", "r_winding", *(() if v.clamp is None else v.clamp.STAGE))}), reach,
+                        room)
+        settled = pd.solve(plan.stage, passes=3, tolerance=ESTIMATE)
+        peak = SPARE * sizing.at_hold_up(work, plan.stage, settled.out, v_bus)
+        free = not (switch["integrated"] or work.choose.pinned("switch.current_limit"))
+        short = free and 1 < peak / float(plan.limit["least"].value) < LITTLE
+        return replace(plan, state=settled.state), {"room": peak / plan.limit["at_hold_up"]} if short else {}
 
     def whole(reach: Mapping[int, sharing.Reach]) -> Plan:
         aims, outs = {k: r.aim(work.need.outputs[k]) for k, r in reach.items()}, work.need.outputs
@@ -88,15 +108,7 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
                                 {k: float(work.choose.pins.get(f"output{k + 1}.bleed",
                                                                _bleed(work, k, reach, aims[k] / reach[k].main if k in reach else 1.0)[0]))
                                  for k in range(len(outs))})
-        before = work.mark()
-        plan = made(stage, reach)
-        if (float(plan.leakage.value) > LEAKS_MORE
-            * stage.leakage):  # the peak rises by what it burns, and with it the current limit and the flux
-            work.back(before)
-            plan = made(replace(stage,
-                                **{k: getattr(plan.stage, k)
-                                   for k in ("leakage", "r_primary", "r_winding", *(() if v.clamp is None else v.clamp.STAGE))}), reach)
-        return plan
+        return work.until_enough(lambda **known: tried(stage, reach, **known), lambda made, known: made[1])[0]
     before = work.mark()
     plan = whole({})
     reach, lift = sharing.outside(work, plan)
@@ -114,14 +126,12 @@ def _shared(work: Work, plan: Plan, reach: Mapping[int, sharing.Reach], lift: li
 
 
 def _wound(work: Work, switch: Mapping[str, Any], rectifiers: Mapping[int, dict[str, Any]], stage: pd.Stage, v_bus: Any,
-           reach: Mapping[int, sharing.Reach]) -> Plan:
+           reach: Mapping[int, sharing.Reach], room: float) -> Plan:
     """Current limit and transformer for an estimated stage, and the real stage they make; still without a clamp. reach: how far outputs
-    move that no loop holds, where that is known."""
+    move that no loop holds, where that is known; room: in the peak at the end of hold-up."""
     grid, v = work.grid, stage.variant
     out = pd.solve(stage, passes=3, tolerance=ESTIMATE).out
-    peak_run = float(np.max(loaded(work, out["i_peak"])))
-    limit = sizing.current_limit(work, switch, stage, peak_run,
-                                 sag.peak_at(work, stage, out, least_bus.asked(work, float(loaded(work, v_bus).min()))), v_bus)
+    limit = sizing.current_limit(work, switch, stage, out, v_bus, room)
     i_floor, f_floor = light_load(work, v, limit, float(plain(stage.fs)),
                                   1.6 * float(np.max(v_bus)) * float(np.sqrt(plain(stage.c_node) / plain(stage.lp))))
     sensed = 0.0 if switch["integrated"] else sensing.choose(work, float(limit["nominal"].value),

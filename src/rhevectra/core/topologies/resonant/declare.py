@@ -4,6 +4,7 @@ from msgspec.structs import replace
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
+from rhevectra.core.stages import rate
 from rhevectra.core.stages.work import FigureSpec
 from rhevectra.core.topologies.common import boards, declare, loop, pieces, sensing, supply
 from rhevectra.core.topologies.common import faults as common
@@ -50,7 +51,7 @@ _PHASED_DECISIONS = (
     DecisionSpec("llc.phase_room", "Share of the mean a phase is built for", "switch", low=1.0, high=3.0,
                  schools="1.1 to 1.3 with sorted parts; more where the parts come as bought"),
 )
-_WITHOUT = ("fs", "sense.kind", "switch.duty_limit", "light_load", "transformer.c_winding", *(f"filter{n}.l" for n in range(1, 7)))
+_WITHOUT = ("fs", rate.ID, "sense.kind", "switch.duty_limit", "light_load", "transformer.c_winding", *(f"filter{n}.l" for n in range(1, 7)))
 _OTHERS = (*(f"transformer.{w}ns{n}" for w in ("", "wire_") for n in range(2, 7)), *declare.OF_OTHERS)
 """Of outputs beside the regulated one."""
 _LOOP = tuple(d for d in loop.DECISIONS if d.id != "feedback.slope")  # its frequency is what the pin moves

@@ -20,6 +20,7 @@ from rhevectra.core.magnetics.candidate import leakage_of
 from rhevectra.core.magnetics.copper_loss import half_later, phasors
 from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed
 from rhevectra.core.magnetics.windows import Windows, windows
+from rhevectra.core.stages import rate
 from rhevectra.core.stages.dies import SPENT, choose_die, limit_missed
 from rhevectra.core.stages.inlet import EXPECTED_C
 from rhevectra.core.stages.work import Work
@@ -218,7 +219,7 @@ def _estimate(work: Work, v: Variant, kind: str, switch: Mapping[str, Any], rect
     """The power stage with an ideal turns ratio, for choosing filter inductor, limit and transformer."""
     grid, sheet, choose = work.grid, work.sheet, work.choose
     fs = choose("fs", 100e3, "100 kHz: small magnetics, moderate switching loss (common practice)")
-    rect, rate = rectifiers[work.need.main]["row"], v.pulses * float(fs.value)
+    rect, pulsed = rectifiers[work.need.main]["row"], v.pulses * float(fs.value)
     law = str(choose("light_load", *(("fixed", "the clamp needs every period") if v.active else ("skip", "pulses are left out below a "
         "quarter of the full-load pulse: least light-load loss"))).value)
     load = secondaries.load_of(work, work.need.main, rect, float(fs.value), law != "fixed", DRIVE_AMPS)
@@ -238,6 +239,8 @@ def _estimate(work: Work, v: Variant, kind: str, switch: Mapping[str, Any], rect
     down = main.magnitude + in_path * rect["v_forward_v"]
     least_duty, rate_row = (sheet.given("switch.duty_least", least, "", "solved", "ideal duty at the highest bus"),
                             sheet("switch.rate_wanted", forward.pulse_frequency, pulses=v.pulses, fs=fs))
+    rate.choose(work)
+    sheet("switch.rate_least", forward.least_rate, fs=rate_row, tolerance=rate.tolerance(work))
     wanted_by, rate_of_one = (sides.doubler_inductance, fs) if kind == secondary_kinds.DOUBLER else (forward.filter_inductance, rate_row)
     wanted = sheet("filter1.l_wanted", wanted_by, v_down=down, duty=least_duty, fs=rate_of_one, ripple_ratio=share, i_out=of_all)
     l_out = choose("filter1.l", lambda: float(f"{more * float(wanted.value):.2g}"),
@@ -245,14 +248,14 @@ def _estimate(work: Work, v: Variant, kind: str, switch: Mapping[str, Any], rect
                    + ("; more of it, so that the turns which all its windings need leave no wide gap" if more > 1 else ""), wanted=wanted)
     c_wind = choose("transformer.c_winding", 30e-12, "layered winding of this size (common practice); measure it from the ring")
     row = switch["row"]
-    pulse = (main.magnitude + drops) / (float(ratio.value) * v.drive * v_low) / rate
-    floor, t_floor = {"skip": (0.0, SKIPPED * pulse), "foldback": (22e3, SKIPPED * pulse), "fixed": (rate, 0.0)}[law]
+    pulse = (main.magnitude + drops) / (float(ratio.value) * v.drive * v_low) / pulsed
+    floor, t_floor = {"skip": (0.0, SKIPPED * pulse), "foldback": (22e3, SKIPPED * pulse), "fixed": (pulsed, 0.0)}[law]
     lm = 4e-3 * v.drive**2 * v_top / 375 * 200 / work.need.power * 100e3 / float(fs.value)
     grade = work.parts["materials"].rows[1]
     p_ctl = float(choose("aux.v", AIM, "what the winding gives at the least bus").value) * float(
         choose("aux.i", lambda: AUX_AMPS + v.switches * row["q_gate_c"] * float(fs.value),
                "controller and the gate charge of all switches (common practice)").value)
-    sheet.given(EXPECTED_C, output.supply_between_pulses(sheet.rows["aux.i"].value, rate, AIM, WINDOW[False][0]), "F", "rule",
+    sheet.given(EXPECTED_C, output.supply_between_pulses(sheet.rows["aux.i"].value, pulsed, AIM, WINDOW[False][0]), "F", "rule",
                 "holds the controller from one pulse to the next; the winding gives its voltage from the first one on")
     tiny = {"turns": 1.0, "area": 1.0, "volume": 1e-6, "core": grade, "kappa": 0.3, "temperature": 100.0, "eddy": 0.0}
     return st.Stage(variant=v, v_bus=v_bus, i_out=np.broadcast_to(load, grid.shape), v_out=main.magnitude, v_forward=rect["v_forward_v"],
@@ -304,10 +307,10 @@ def _transformer_need(work: Work, s: st.Stage, out: Mapping[str, Any], material:
                 tr.WindingNeed("naux",
                                volts * (float(work.sheet.rows["aux.v"].value) + AUX_DROP)
                                / (s.variant.drive * n * asked(work, float(loaded(work, s.v_bus).min()))), 0.02, 0.01,
-                               -0.002 * currents[0][1] / max(_rms(*currents[0]), 1e-9), False, 0.3, FLOOR))
+                               -0.002 * currents[0][1] / max(_rms(*currents[0]), 1e-9), False, 0.3, FLOOR, pulsed=True))
     spread = np.broadcast_to(out["t_e"], grid.shape)[full]
     return tr.TransformerNeed(windings=windings, ratio=1 / n, lp=None,
-                              flux_limit=s.variant.drive * v_top * duty_limit / (s.variant.pulses * float(s.fs)),
+                              flux_limit=s.variant.drive * v_top * duty_limit / float(work.sheet.rows["switch.rate_least"].value),
                               swing=s.variant.drive * np.broadcast_to(s.v_bus, grid.shape)[full] * spread, t_up=spread, t_down=spread,
                               fs=fs,
                               b_max=float(limit.value) - float(remanence.value), material=dict(material), ambient=need.ambient_max,

@@ -181,7 +181,7 @@ def _transformer(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None
     area = sheet.given("transformer.area_min", float(min(eff.area[at[0]], eff.area_min[at[0]])), "m²", "catalogue",
                        "smallest section of the core")
     sheet("transformer.b_peak", forward.flux_at_full_duty, remanence=sheet.rows["transformer.remanence"], v_primary=o["v_in"],
-          duty=sheet.rows["switch.duty_limit"], fs=sheet.rows["switch.rate_wanted"], turns=s.np, area=area)
+          duty=sheet.rows["switch.duty_limit"], fs=sheet.rows["switch.rate_least"], turns=s.np, area=area)
     sheet("transformer.b_ac", flyback.flux_amplitude, swing=o["swing"])
     transformer_fit(work, plan.need, plan.choice)
     if s.variant.both_ways:

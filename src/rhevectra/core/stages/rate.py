@@ -1,0 +1,27 @@
+"""The tolerance of an oscillator: at its low end every period is longer, and currents and flux swing further."""
+
+from typing import Any
+
+from rhevectra.core.basis.decisions import DecisionSpec
+from rhevectra.core.stages.work import Work
+
+ID = "switch.fs_tolerance"
+"""Of the power stage's oscillator."""
+
+
+def decision(id: str, stage: str) -> DecisionSpec:
+    """The tolerance of one oscillator as a decision."""
+    return DecisionSpec(id, "Tolerance of the switching frequency", stage, low=0.0, high=0.3,
+                        schools="5 to 7 %: set inside the controller, its jitter with it; 10 to 15 %: by a resistor and a capacitor of "
+                        "one's own")
+
+
+def choose(work: Work, id: str = ID) -> float:
+    """The tolerance, by rule or pin."""
+    return float(
+        work.choose(id, 0.06, "an oscillator inside the controller over temperature, with its jitter (typical, from memory)").value)
+
+
+def tolerance(work: Work, id: str = ID) -> Any:
+    """The row of it."""
+    return work.sheet.rows[id]
