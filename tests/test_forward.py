@@ -1,6 +1,7 @@
 """The two-switch forward: against a circuit simulator, against the exact engine, against balances and closed forms of its own."""
 
 import random
+from functools import partial
 
 import numpy as np
 import pytest
@@ -13,13 +14,15 @@ from rhevectra.app.session import Session
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
+from rhevectra.core.basis.sheet import Quick
 from rhevectra.core.circuit.parts import NoSteadyState
 from rhevectra.core.design.exact import exact
 from rhevectra.core.design.size import size
-from rhevectra.core.formulas import copper, forward
+from rhevectra.core.formulas import copper
 from rhevectra.core.magnetics.inductor import USE, choose_inductor
 from rhevectra.core.magnetics.windows import windows
 from rhevectra.core.topologies import TOPOLOGIES
+from rhevectra.core.topologies.common.ripple import of_inductor
 from rhevectra.project.codec import decode
 from spice import measure, shortened
 
@@ -41,20 +44,25 @@ def test_the_capacitors_ripple_by_the_exact_period(bench, load):
     c, o = bench.grid.find(265.0, load, "run", "peak"), bench.context["o"]
     e, at = exact(bench, c), lambda x: float(np.broadcast_to(getattr(x, "value", x), bench.grid.shape)[c.index])
     across = e.voltages["out1"] - e.voltages["esr1"]
-    told = forward.pulse_ripple(at(o["ripple"]), 0.0, at(o["fs"]), 0.0, at(o["t_e"]), at(o["t_d"]), at(bench.rows["load.i1"]),
-                                float(bench.rows["output1.c"].value))
+    told = of_inductor(Quick(), "", at(o["ripple"]), at(bench.rows["load.i1"]), {k: at(o[k]) for k in ("fs", "t_e", "t_d")}, 0.0, 0.0,
+                       float(bench.rows["output1.c"].value))
     assert told == pytest.approx(across.max() - across.min(), rel=0.04)
     assert bool(at(o["discontinuous"])) == (load < 0.2)
 
 
-def test_the_ripple_of_pulses_integrated():
-    """A triangle of current into a capacitor less a steady load, step by step: continuous, just empty, and left out for five periods."""
+@pytest.mark.parametrize("esr", [0.0, 2e-3, 10e-3, 50e-3])
+def test_the_ripple_of_pulses_integrated(esr):
+    """A triangle of current into a capacitor and its resistance less a steady load, step by step: continuous, just empty, and left out for
+    nine periods; at a rate that is less by a tenth the same of a period that is longer."""
     for i_out, crest, valley, rise, fall, period in ((5.0, 6.0, 4.0, 3e-6, 7e-6, 10e-6), (1.0, 2.0, 0.0, 3e-6, 7e-6, 10e-6),
                                                      (0.1, 2.0, 0.0, 3e-6, 7e-6, 100e-6)):
         t = np.linspace(0, period, 200_001)
         current = np.interp(t, [0, rise, rise + fall, period], [valley, crest, valley, valley]) - i_out
         volts = np.concatenate([[0.0], np.cumsum(0.5 * (current[1:] + current[:-1]) * np.diff(t))]) / 1e-4
-        assert forward.pulse_ripple(crest - valley, 0.0, 1 / period, 0.0, rise, fall, i_out, 1e-4) == pytest.approx(np.ptp(volts), rel=1e-3)
+        told = partial(of_inductor, Quick(), "", crest - valley, i_out, esr=esr, c=1e-4)
+        assert told({"fs": 1 / period, "t_e": rise, "t_d": fall}, 0.0) == pytest.approx(np.ptp(volts + esr * current), rel=1e-3)
+        assert told({"fs": 1 / 0.9 / period, "t_e": 0.9 * rise, "t_d": 0.9 * fall}, 0.1) == pytest.approx(np.ptp(volts + esr * current),
+                                                                                                         rel=1e-3)
 
 
 def seeded(seed: int, count: int):

@@ -109,5 +109,5 @@ def test_what_a_made_inductance_does_to_currents_and_heat(name, topology):
         least = size(need, {**keep, "fs": (1 - spread) * keep["fs"], rate.ID: 0.0, "transformer.lp_tolerance": 0.01},
                      {"transformer.lp": Measured(0.9 / 0.99 * d.value("transformer.lp"))}, noise=False)
         for n in range(1, len(need.outputs) + 1):
-            assert 0.98 < d.value(f"output{n}.ripple_pp") / least.value(f"output{n}.ripple_pp") < 1.05
+            assert 0.98 < d.value(f"output{n}.ripple_pp") / least.value(f"output{n}.ripple_pp") < 1.06
     assert "1 %" in d.specs["switch.i_rms"].fixed and "8 %" in d.specs["switch.i_rms"].fixed and "10 %" in d.specs["switch.i_rms"].fixed

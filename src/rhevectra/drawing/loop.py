@@ -70,11 +70,11 @@ def loop_picture(design: Design, corner: Corner, width: float, height: float, he
         below.trace(f"phase, {name}", x, phase[end][:, only], role, thick, dashed)
     picture.line([(above.left, above.y(0.0)), (above.left + above.width, above.y(0.0))], "muted", 0.3, True)
     below.level(-180.0, "half a turn", "over")
+    _aims(picture, (above, below), design, f)
     _marks(picture, (above, below), f, [g[:, only] for g in gains])
     _labels(picture, below, ticks)
     above.close()
     below.close()
-    _aims(picture, (above, below), design, f)
     _sentence(picture, design)
     return picture
 

@@ -251,16 +251,6 @@ def output_ripple(ripple: Any, esr: Any, fs: Any, c: Any) -> Any:
     return ripple * (esr + 1 / (8 * fs * c))
 
 
-@formula("ΔV = ΔI·(R_esr + min(1/f_s, t_e + t_d)/(1 − t)·max(½, 1 − I_o/max(ΔI, 0.000001))²/(2·C))", "V",
-         "ΔI R_esr f_s t t_e t_d I_o C",
-         "what a triangle of current brings above the load, into capacitor and its resistance (upper bound: both taken together); half of "
-         "its crest where the inductor never runs empty, most of it where pulses are left out; at the least rate")
-def pulse_ripple(ripple: Any, esr: Any, fs: Any, slower: Any, t_feeding: Any, t_freewheeling: Any, i_out: Any, c: Any) -> Any:
-    """Output ripple peak to peak [V], also where the inductor runs empty between two pulses; slower: tolerance of the rate."""
-    above = np.maximum(0.5, 1 - i_out / np.maximum(ripple, 1e-6))
-    return ripple * (esr + np.minimum(1 / fs, t_feeding + t_freewheeling) / (1 - slower) * np.square(above) / (2 * c))
-
-
 @formula("I_o = max(0.000001, (Î_lim − I_mag)·N_p/N_s − ½·ΔI)", "A", "Î_lim I_mag N_p N_s ΔI",
          "mean of the inductor current whose crest trips the limit, continuous conduction")
 def current_at_limit(i_limit: Any, i_mag: Any, turns_primary: Any, turns_secondary: Any, ripple: Any) -> Any:

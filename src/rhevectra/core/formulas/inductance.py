@@ -42,6 +42,12 @@ def frequency_least(fs: Any, lp: Any, lp_max: Any) -> Any:
     return fs * lp / lp_max
 
 
+@formula("δ = 1 − L/L_max", "", "L L_max", "as the frequency follows the inductance")
+def slower(lp: Any, lp_max: Any) -> Any:
+    """By what share the rate of a stage that waits for its valley is less with lp_max [H]."""
+    return 1 - lp / lp_max
+
+
 def flows(i_peak: Any, i_end: Any, lp: Any, lp_min: Any) -> Any:
     """Whether the current still does not rest with lp_min: half its ripple stays below its mean."""
     return (i_peak - i_end) * lp < (i_peak + i_end) * lp_min

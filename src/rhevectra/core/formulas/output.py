@@ -13,13 +13,6 @@ def capacitor_rms(i_rms: Any, i_out: Any) -> Any:
     return np.sqrt(np.maximum(0.0, np.square(i_rms) - np.square(i_out)))
 
 
-@formula("ΔV = Î·R_esr + I_o·max(0, 1/f_s − t_off)/C", "V", "Î R_esr I_o f_s t_off C",
-         "resistive step at the rectifier's peak plus the droop while the rectifier blocks (upper bound: both taken together)")
-def ripple(i_peak: Any, esr: Any, i_out: Any, fs: Any, t_off: Any, c: Any) -> Any:
-    """Output ripple peak to peak [V]."""
-    return i_peak * esr + i_out * np.maximum(1 / fs - t_off, 0.0) / c
-
-
 @formula("V̂_C = V_o·(1 + δ) + ΔV_o/2", "V", "V_o δ ΔV_o", "crest of the output at the end of its tolerance")
 def capacitor_crest(v_out: Any, tolerance: Any, ripple_pp: Any) -> Any:
     """Greatest voltage [V] across an output capacitor in run."""

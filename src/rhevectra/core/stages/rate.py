@@ -11,7 +11,7 @@ ID = "switch.fs_tolerance"
 
 def decision(id: str, stage: str) -> DecisionSpec:
     """The tolerance of one oscillator as a decision."""
-    return DecisionSpec(id, "Tolerance of the switching frequency", stage, low=0.0, high=0.3,
+    return DecisionSpec(id, "Frequency tolerance", stage, low=0.0, high=0.3,
                         schools="5 to 7 %: set inside the controller, its jitter with it; 10 to 15 %: by a resistor and a capacitor of "
                         "one's own")
 

@@ -1,36 +1,56 @@
 """The bank of output capacitors behind a filter inductor or a tank: class and count by ripple, the load step and the current they must
 carry."""
 
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.basis.sheet import plain
+from rhevectra.core.basis.sheet import Quick, plain
 from rhevectra.core.formulas import forward, output
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common import idle
+from rhevectra.core.topologies.common import idle, ripple
 from rhevectra.core.topologies.common.declare import CANS
 from rhevectra.core.topologies.common.outputs import (
     CROSSOVER,
+    LEFT,
     cans_for_step,
     holding,
     least_bank,
+    record_bank_of,
     resistance,
     slowest,
     step_and_life,
     whole_cans,
 )
 
+Swing = Callable[[Any, Any], Any]
 USED = 0.8
 """Share of its rated voltage an output capacitor is used to (common practice)."""
 
 
-def _asks(need: Any, row: Any, esr: Any, i_c: float, ripple: float, fs: float, crossover: float) -> dict[str, Any]:
+def _asks(need: Any, row: Any, esr: Any, i_c: float, volts: Swing, crossover: float) -> dict[str, Any]:
     """How many cans of a class each need asks for; row, esr: of one class or of many; crossover: of the loop, as expected [Hz]."""
-    return {"ripple current": i_c / row["i_rated_a"], "ripple voltage": ripple * (esr + 1 / (8 * fs * row["c_f"])) / need.ripple_pp,
+    return {"ripple current": i_c / row["i_rated_a"], "ripple voltage": volts(esr, LEFT * row["c_f"]) / need.ripple_pp,
             "load step": cans_for_step(need, row, esr, crossover)}
+
+
+def _ripple(sheet: Any, id: str, o: dict[str, Any], i_out: Any, esr: Any, c: Any) -> Any:
+    """Ripple [V] on a capacitor, as a row or bare numbers: behind an inductor, or of a tank's current."""
+    if "t_d" in o:
+        return ripple.of_inductor(sheet, id, o["ripple"], i_out, o, o["spread"], esr, c)
+    return sheet(id, forward.output_ripple, ripple=o["ripple"], esr=esr, fs=o["fs"], c=c)
+
+
+def _swing(work: Work, o: dict[str, Any], i_out: Any) -> Swing:
+    """Greatest ripple [V] of all full-load corners on one capacitor of each of many classes (resistance [Ω], capacitance [F])."""
+    full = corners.FULL.mask(work.grid)
+    flat: dict[str, Any] = {k: np.broadcast_to(plain(o[k]), work.grid.shape)[full]
+                            for k in ("ripple", "fs", "t_e", "t_d", "spread") if k in o}
+    load, col = np.broadcast_to(plain(i_out), work.grid.shape)[full], lambda x: np.asarray(x)[..., None]
+    return lambda esr, c: np.max(_ripple(Quick(), "", flat, load, col(esr), col(c)), -1)
 
 
 def record_bank(work: Work, i_out: Any, o: dict[str, Any], slower: float = 0.0, n: int = 1) -> dict[str, Any]:
@@ -40,32 +60,24 @@ def record_bank(work: Work, i_out: Any, o: dict[str, Any], slower: float = 0.0, 
     sheet, grid = work.sheet, work.grid
     need, table = work.need.outputs[n - 1], work.parts["output_capacitors"]
     full = corners.FULL.mask(grid)
-    i_c, ripple = (float(np.broadcast_to(x.value, grid.shape)[full].max()) for x in (sheet.rows[f"output{n}.i_c_rms"], o["ripple"]))
+    i_c = float(np.broadcast_to(sheet.rows[f"output{n}.i_c_rms"].value, grid.shape)[full].max())
     fs = float(np.broadcast_to(o["fs"].value, grid.shape)[full].min())
     crossover = slowest(fs, slower) if slower else CROSSOVER * fs
-    able = holding(work, need, need.magnitude / USED)
-    if "spread" in o:
-        fs *= 1 - float(o["spread"].value)
-    best, _ = least_bank(work, able, lambda rows, esr: _asks(need, rows, esr, i_c, ripple, fs, crossover))
+    able, load = holding(work, need, need.magnitude / USED), sheet.rows[f"load.i{n}"]
+    volts = _swing(work, o, load)
+    best, _ = least_bank(work, able, lambda rows, esr: _asks(need, rows, esr, i_c, volts, crossover))
     row = table.row(
         work.choose(f"output{n}.cap", best["name"], f"least volume of {len(able)} classes from {need.magnitude / USED:.3g} V").value)
-    asks = _asks(need, row, resistance(work, row)[0], i_c, ripple, fs, crossover)
+    asks = _asks(need, row, resistance(work, row)[0], i_c, volts, crossover)
     decides = max(asks, key=lambda a: asks[a])
     count = int(work.choose(f"output{n}.parallel", min(int(whole_cans(asks)), CANS),
                             f"{decides} decides at {show(i_c, 'A')} ripple current").value)
-    c = sheet.given(f"output{n}.c", row["c_f"] * count, "F", "rule", f"{count} × {row['name']}")
-    one, why = resistance(work, row)
-    esr = sheet.given(f"output{n}.esr_worst", one / count, "Ω", "catalogue", f"{why}, {count} side by side")
-    swing = {"ripple": o["ripple"], "esr": esr, "fs": o["fs"], "c": c}
-    if "t_d" in o:
-        sheet(f"output{n}.ripple_pp", forward.pulse_ripple, **swing, slower=o["spread"], t_feeding=o["t_e"], t_freewheeling=o["t_d"],
-              i_out=sheet.rows[f"load.i{n}"])
-    else:
-        sheet(f"output{n}.ripple_pp", forward.output_ripple, **swing)
+    bank = record_bank_of(work, n, row, count)
+    _ripple(sheet, f"output{n}.ripple_pp", o, load, bank[2], bank[1])
     sheet.given(f"output{n}.ripple_limit", need.ripple_pp, "V", text="requirement")
     sheet.given(f"output{n}.i_c_limit", row["i_rated_a"] * count, "A", "catalogue",
                 f"{count} × {row['i_rated_a']:g} A at {row['t_max_c']:g} °C")
-    step_and_life(work, o, n, need, row, count, c)
+    step_and_life(work, o, n, need, row, bank)
     idle.record(work, n - 1)
     bleed = sheet.given(f"load.bleed{n}", np.asarray(plain(i_out)) - grid.current(n - 1), "A", "rule",
                         "divider and bleed that keep the output loaded when nothing is connected, and the drive of a synchronous rectifier")

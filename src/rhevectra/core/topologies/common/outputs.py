@@ -9,6 +9,8 @@ from rhevectra.core.formulas import output
 from rhevectra.core.stages.work import Work
 
 LIFE_RISE = 10.0
+LEFT = 0.8
+"""Capacitance of an output capacitor at the end of its life over that of a new one (usual end of life in data sheets, from memory)."""
 AGED, AGED_DRY, DRY = 2.0, 1.5, 1.5
 """Resistance at the end of life over that of a new output capacitor, of one with a liquid and of one without (usual end of life in data
 sheets, from memory), and the cold ratio below which there is no liquid in it."""
@@ -32,6 +34,15 @@ def resistance(work: Work, row: Any) -> tuple[float, str]:
     return float(row["esr_ohm"] * factor), f"{row['esr_ohm']:g} Ω × {factor:g} {why}"
 
 
+def record_bank_of(work: Work, n: int, row: Any, count: int) -> tuple[Any, Any, Any]:
+    """Rows of the capacitors of output n: capacitance as printed, what is left of it, and worst resistance."""
+    sheet, (one, why) = work.sheet, resistance(work, row)
+    return (sheet.given(f"output{n}.c", row["c_f"] * count, "F", "rule", f"{count} × {row['name']}"),
+            sheet.given(f"output{n}.c_left", LEFT * row["c_f"] * count, "F", "rule",
+                        f"{LEFT:g} of it at the end of its life (usual end of life in data sheets, from memory)"),
+            sheet.given(f"output{n}.esr_worst", one / count, "Ω", "catalogue", f"{why}, {count} side by side"))
+
+
 def holding(work: Work, need: Any, from_class: float) -> list[Any]:
     """Capacitor classes from a voltage on [V], or as near to it as there are, that hold the output at the end of its tolerance with its
     ripple; those of the highest class where none does."""
@@ -46,7 +57,7 @@ def cans_for_step(need: Any, row: Any, esr: Any, crossover: float) -> Any:
     """How many capacitors of a class, or of each of many, the load step of an output asks for; esr: of one [Ω]; crossover expected
     [Hz]."""
     step = need.load_step
-    return 0.0 if step is None else (step.high - step.low) * (1 / (2 * np.pi * crossover * row["c_f"]) + esr) / step.deviation
+    return 0.0 if step is None else (step.high - step.low) * (1 / (2 * np.pi * crossover * LEFT * row["c_f"]) + esr) / step.deviation
 
 
 def whole_cans(asks: Mapping[str, Any]) -> Any:
@@ -77,8 +88,8 @@ def record_range(work: Work, n: int, need: Any, value: Any, greatest: Any = None
         work.sheet.given(f"output{n}.v_{limit}", need.magnitude * (1 + sign * need.tolerance), "V", text="requirement")
 
 
-def step_and_life(work: Work, o: dict[str, Any], n: int, need: Any, cap: Any, count: int, c: Any) -> None:
-    """Rows of what the capacitors hold, and of load step and life where they are asked for."""
+def step_and_life(work: Work, o: dict[str, Any], n: int, need: Any, cap: Any, bank: tuple[Any, Any, Any]) -> None:
+    """Rows of what the capacitors (bank: as `record_bank_of` has them) hold, and of load step and life where they are asked for."""
     sheet = work.sheet
     sheet(f"output{n}.v_c", output.capacitor_crest, v_out=sheet.rows.get(f"output{n}.v_high") or sheet.rows[f"load.v{n}"],
           tolerance=0.0 if f"output{n}.v_high" in sheet.rows else need.tolerance, ripple_pp=sheet.rows[f"output{n}.ripple_pp"])
@@ -87,8 +98,8 @@ def step_and_life(work: Work, o: dict[str, Any], n: int, need: Any, cap: Any, co
     if need.load_step is not None:
         crossover = sheet.given(f"output{n}.crossover", float(np.max(o["fs"].value)) * CROSSOVER, "Hz", "rule",
                                 "loop crossover at a twenty-fifth of the switching frequency (common practice)")
-        sheet(f"output{n}.step", output.step_deviation, step=need.load_step.high - need.load_step.low, crossover=crossover, c=c,
-              esr=resistance(work, cap)[0] / count)
+        sheet(f"output{n}.step", output.step_deviation, step=need.load_step.high - need.load_step.low, crossover=crossover,
+              c=bank[1], esr=bank[2])
         sheet.given(f"output{n}.step_limit", need.load_step.deviation, "V", text="requirement")
     if work.need.lifetime is not None:
         sheet(f"output{n}.life", output.capacitor_life, life=cap["life_s"], t_max=cap["t_max_c"],

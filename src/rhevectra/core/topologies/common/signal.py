@@ -10,12 +10,10 @@ from rhevectra.core.basis.corners import QUARTER, Array, outer_buses
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import loop
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common.outputs import resistance
+from rhevectra.core.topologies.common.outputs import LEFT, resistance
 
 FULL_RATE = 0.98
 """Share of the full rate of pulses from which on a loop is judged: below it pulses are left out."""
-AGED_C = 0.8
-"""Capacitance of an output capacitor at the end of its life over that of a new one (usual end of life in data sheets, from memory)."""
 BESIDE = 1.5
 """How far about a resonance it is looked at closely."""
 NEW, OLD = 0, 1
@@ -150,7 +148,7 @@ def bank(work: Work, n: int, scale: float = 1.0, second: bool = False) -> Bank:
     second stage."""
     rows, cap = work.sheet.rows, work.parts["output_capacitors"].row(work.sheet.rows[f"output{n}.cap"].value)
     count, old = int(rows[f"output{n}.parallel"].value), resistance(work, cap)[0]
-    one = lambda k: ((cap["c_f"] * k / scale**2, AGED_C * cap["c_f"] * k / scale**2),  # noqa: E731
+    one = lambda k: ((cap["c_f"] * k / scale**2, LEFT * cap["c_f"] * k / scale**2),  # noqa: E731
                      (cap["esr_ohm"] / k * scale**2, old / k * scale**2))
     return Bank(*one(count), float(rows[f"filter{n}.l"].value), float(rows[f"filter{n}.r"].value), *one(1)) if second else Bank(*one(count))
 

@@ -8,18 +8,22 @@ import numpy as np
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.preferred import at_least
 from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.sheet import Quick
 from rhevectra.core.formulas import flyback, forward, inductance, output
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.stages import rate
 from rhevectra.core.stages.dies import JUNCTION_SHARE
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common import idle, snubbing
+from rhevectra.core.topologies.common import idle, ripple, snubbing
+from rhevectra.core.topologies.common.bank import Swing
 from rhevectra.core.topologies.common.declare import CANS
 from rhevectra.core.topologies.common.outputs import (
+    LEFT,
     SLOWER_FED_OFF,
     cans_for_step,
     holding,
     least_bank,
+    record_bank_of,
     record_range,
     resistance,
     slowest,
@@ -79,10 +83,10 @@ def _one(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any], k: int, shared:
                         "85 % of the class limit (common practice)")
     sheet(f"{name}.case_to_ambient", output.case_to_ambient, t_junction=limit, ambient=sheet.rows["ambient.max"], power=loss,
           r_jc=row["r_junction_case_k_w"])
-    ripple = sheet(f"output{n}.i_c_rms", output.capacitor_rms, i_rms=rms, i_out=average)
-    slow = _slow(work, s, o, name, top)
-    bank = _bank(work, n, need, *(np.broadcast_to(x.value, work.grid.shape) for x in (ripple, *slow)))
-    more = _ripple_and_life(work, s, o, n, need, bank, slow, average)
+    sheet(f"output{n}.i_c_rms", output.capacitor_rms, i_rms=rms, i_out=average)
+    fed = _slow(work, s, o, name, top)
+    bank = _bank(work, n, need, fed, average)
+    more = _ripple_and_life(work, o, n, need, bank, fed, average)
     if k:
         record_range(work, n, need, shared["voltage"][k])
     bleed = sheet.given(f"load.bleed{n}", s.i_outputs[k].value - work.grid.current(k), "A", "rule",
@@ -96,40 +100,49 @@ def _one(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any], k: int, shared:
     return {f"rectifier{n}": loss} | more
 
 
-def _slow(work: Work, s: pd.Stage, o: dict[str, Any], name: str, top: Any) -> tuple[Any, Any]:
-    """Peak of a rectifier without the ring, and rate, with the least inductance at the least rate; as they are where the rate follows the
-    inductance."""
+def _slow(work: Work, s: pd.Stage, o: dict[str, Any], name: str, top: Any) -> dict[str, Any]:
+    """What the capacitors are fed with: peak of a rectifier without the ring with the least inductance at the least rate, how long it
+    falls, at what rate, and the tolerance of that; where the rate follows the inductance with the greatest, at the same peak."""
+    sheet, rows, pulse = work.sheet, work.sheet.rows, {"t_off": o["t_off"], "fs": o["fs"]}
     if s.variant.valley:
-        return top, o["fs"]
-    sheet, rows = work.sheet, work.sheet.rows
-    return (sheet(f"{name}.i_top_most", inductance.peak_following, current=top, i_least=rows["switch.i_peak_least"],
-                  i_peak=rows["switch.i_peak_run"]),
-            sheet("switch.f_least", forward.least_rate, fs=o["fs"], tolerance=rate.tolerance(work)))
+        return {"i_peak": top, **pulse, "slower": sheet("switch.fs_slower", inductance.slower, lp=s.lp, lp_max=rows["transformer.lp_max"])}
+    return {"i_peak": sheet(f"{name}.i_top_most", inductance.peak_following, current=top, i_least=rows["switch.i_peak_least"],
+                            i_peak=rows["switch.i_peak_run"]), **pulse, "slower": rate.tolerance(work)}
 
 
-def _asks(need: Any, row: Any, esr: Any, i_c: float, top: float, fs: float, filtered: bool) -> dict[str, Any]:
+def _ripple(sheet: Any, id: str, fed: dict[str, Any], i_out: Any, esr: Any, c: Any) -> Any:
+    """Ripple [V] on a capacitor, as a row or bare numbers."""
+    return ripple.of_rectifier(sheet, id, {"i_peak": fed["i_peak"], "i_out": i_out}, fed["t_off"], fed["fs"], fed["slower"], esr, c)
+
+
+def _asks(need: Any, row: Any, esr: Any, i_c: float, volts: Swing, fs: float, filtered: bool) -> dict[str, Any]:
     """How many cans of a class each need asks for; row, esr: of one class or of many. Behind a filter the first capacitor may ripple by a
     tenth of the voltage."""
-    ripple = 0.1 * need.magnitude if filtered else need.ripple_pp
-    return {"ripple current": i_c / row["i_rated_a"], "ripple voltage": (top * esr + need.current_max * 0.6 / fs / row["c_f"]) / ripple,
+    most = 0.1 * need.magnitude if filtered else need.ripple_pp
+    return {"ripple current": i_c / row["i_rated_a"], "ripple voltage": volts(esr, LEFT * row["c_f"]) / most,
             "load step": cans_for_step(need, row, esr, slowest(fs, SLOWER_FED_OFF))}
 
 
-def _bank(work: Work, n: int, need: Any, ripple: Any, peak: Any, every_fs: Any) -> tuple[Any, int, float]:
+def _bank(work: Work, n: int, need: Any, fed: dict[str, Any], i_out: Any) -> tuple[Any, int, float]:
     """Capacitor class, count and filter inductor [H]: the fewest and smallest cans; a filter where ripple alone would ask for many more."""
-    table = work.parts["output_capacitors"]
-    full = corners.FULL.mask(work.grid)
-    i_c, top, fs = float(ripple[full].max()), float(peak[full].max()), float(every_fs[full].min())
+    table, shape, full = work.parts["output_capacitors"], work.grid.shape, corners.FULL.mask(work.grid)
+    at_full = lambda x: np.broadcast_to(x.value, shape)[full]  # noqa: E731
+    flat, load, i_c = {k: at_full(x) for k, x in fed.items()}, at_full(i_out), float(at_full(work.sheet.rows[f"output{n}.i_c_rms"]).max())
+    fs = float(flat["fs"].min()) * (1 - float(flat["slower"].max()))
+
+    def volts(esr: Any, c: Any) -> Any:
+        """Greatest ripple on one capacitor of each of many classes."""
+        return np.max(_ripple(Quick(), "", flat, load, np.asarray(esr)[..., None], np.asarray(c)[..., None]), -1)
     able = holding(work, need, OPEN * need.magnitude)
-    plain, alone = least_bank(work, able, lambda rows, esr: _asks(need, rows, esr, i_c, top, fs, False))
-    behind, filtered = least_bank(work, able, lambda rows, esr: _asks(need, rows, esr, i_c, top, fs, True))
+    plain, alone = least_bank(work, able, lambda rows, esr: _asks(need, rows, esr, i_c, volts, fs, False))
+    behind, filtered = least_bank(work, able, lambda rows, esr: _asks(need, rows, esr, i_c, volts, fs, True))
     pinned = work.choose.pins.get(f"filter{n}.l")
     wanted = bool(pinned) if pinned is not None else alone > 2.5 * filtered
     cap = work.choose(f"output{n}.cap", (behind if wanted else plain)["name"],
                       f"least volume of {len(able)} classes from {OPEN * need.magnitude:.3g} V, what the output may reach with its "
                       "feedback open")
     row = table.row(cap.value)
-    asks = _asks(need, row, resistance(work, row)[0], i_c, top, fs, wanted)
+    asks = _asks(need, row, resistance(work, row)[0], i_c, volts, fs, wanted)
     decides = max(asks, key=lambda a: asks[a])
     count = work.choose(f"output{n}.parallel", min(int(whole_cans(asks)), CANS), f"{decides} decides at {show(i_c, 'A')} ripple current")
     inductance = work.choose(f"filter{n}.l", lambda: _filter_l(work, row, need, fs) if wanted else 0.0,
@@ -140,29 +153,27 @@ def _bank(work: Work, n: int, need: Any, ripple: Any, peak: Any, every_fs: Any) 
 
 def _filter_l(work: Work, row: Any, need: Any, fs: float) -> float:
     """Inductor [H] that brings a tenth of the voltage down to the ripple allowed, with one can behind it."""
-    impedance = np.hypot(resistance(work, row)[0], 1 / (2 * np.pi * fs * row["c_f"]))
+    impedance = np.hypot(resistance(work, row)[0], 1 / (2 * np.pi * fs * LEFT * row["c_f"]))
     return at_least(max(1.3 * 0.1 * need.magnitude / need.ripple_pp * impedance / (2 * np.pi * fs), 0.2e-6), "E6")
 
 
-def _ripple_and_life(work: Work, s: pd.Stage, o: dict[str, Any], n: int, need: Any, bank: tuple[Any, int, float],
-                     slow: tuple[Any, Any], average: Any) -> dict[str, Any]:
-    sheet, (cap, count, choke), (peak, fs) = work.sheet, bank, slow
-    c = sheet.given(f"output{n}.c", cap["c_f"] * count, "F", "rule", f"{count} × {cap['name']}")
-    one, why = resistance(work, cap)
-    esr = sheet.given(f"output{n}.esr_worst", one / count, "Ω", "catalogue", f"{why}, {count} side by side")
+def _ripple_and_life(work: Work, o: dict[str, Any], n: int, need: Any, bank: tuple[Any, int, float], fed: dict[str, Any],
+                     average: Any) -> dict[str, Any]:
+    sheet, (cap, count, choke) = work.sheet, bank
+    whole = record_bank_of(work, n, cap, count)
+    first = _ripple(sheet, f"output{n}.ripple_{'first' if choke > 0 else 'pp'}", fed, average, whole[2], whole[1])
     losses: dict[str, Any] = {}
     if choke > 0:
-        first = sheet(f"output{n}.ripple_first", output.ripple, i_peak=peak, esr=esr, i_out=average, fs=fs, t_off=o["t_off"], c=c)
-        second = sheet.given(f"filter{n}.esr_worst", one, "Ω", "catalogue", f"one {cap['name']} behind the filter inductor")
-        sheet(f"output{n}.ripple_pp", output.filtered, ripple_pp=first, esr=second, fs=fs, c=cap["c_f"],
+        second = sheet.given(f"filter{n}.esr_worst", resistance(work, cap)[0], "Ω", "catalogue",
+                             f"one {cap['name']} behind the filter inductor")
+        least = sheet("switch.f_least", forward.least_rate, fs=fed["fs"], tolerance=fed["slower"])
+        sheet(f"output{n}.ripple_pp", output.filtered, ripple_pp=first, esr=second, fs=least, c=LEFT * cap["c_f"],
               inductance=sheet.rows[f"filter{n}.l"])
         wire = sheet.given(f"filter{n}.r", 1.5e-3 * (choke / 1e-6) ** 0.5 * min(1.0, (5.0 / need.current_max) ** 0.5), "Ω", "rule",
                            "rod-core inductor of this size (typical, from memory)")
         losses[f"filter{n}"] = sheet(f"loss.filter{n}", resistive_loss, r=wire, i_rms=average)
-    else:
-        sheet(f"output{n}.ripple_pp", output.ripple, i_peak=peak, esr=esr, i_out=average, fs=fs, t_off=o["t_off"], c=c)
     sheet.given(f"output{n}.ripple_limit", need.ripple_pp, "V", text="requirement")
     sheet.given(f"output{n}.i_c_limit", cap["i_rated_a"] * count, "A", "catalogue",
                 f"{count} × {cap['i_rated_a']:g} A at {cap['t_max_c']:g} °C")
-    step_and_life(work, o, n, need, cap, count, c)
+    step_and_life(work, o, n, need, cap, whole)
     return losses
