@@ -220,12 +220,6 @@ def turns_ratio(v_out: Any, v_drops: Any, duty: Any, v_primary: Any) -> Any:
     return (v_out + v_drops) / (duty * v_primary)
 
 
-@formula("f_x = f·(1 − t)", "Hz", "f t", "the low end of its tolerance")
-def least_rate(fs: Any, tolerance: Any) -> Any:
-    """Least rate [Hz] of an oscillator."""
-    return fs * (1 - tolerance)
-
-
 @formula("B̂ = B_r + V_p·D/(f_s·N_p·A)", "T", "B_r V_p D f_s N_p A", "the loop may answer a load step with its largest duty at any bus")
 def flux_at_full_duty(remanence: Any, v_primary: Any, duty: Any, fs: Any, turns: Any, area: Any) -> Any:
     """Peak flux density [T] of a single-ended core when largest duty meets the bus."""

@@ -9,9 +9,9 @@ ID = "switch.fs_tolerance"
 """Of the power stage's oscillator."""
 
 
-def decision(id: str, stage: str) -> DecisionSpec:
+def decision(id: str, stage: str, label: str = "Frequency tolerance") -> DecisionSpec:
     """The tolerance of one oscillator as a decision."""
-    return DecisionSpec(id, "Frequency tolerance", stage, low=0.0, high=0.3,
+    return DecisionSpec(id, label, stage, low=0.0, high=0.3,
                         schools="5 to 7 %: set inside the controller, its jitter with it; 10 to 15 %: by a resistor and a capacitor of "
                         "one's own")
 

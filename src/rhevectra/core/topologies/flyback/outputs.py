@@ -9,7 +9,7 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.preferred import at_least
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import Quick
-from rhevectra.core.formulas import flyback, forward, inductance, output
+from rhevectra.core.formulas import flyback, inductance, oscillator, output
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.stages import rate
 from rhevectra.core.stages.dies import JUNCTION_SHARE
@@ -166,7 +166,7 @@ def _ripple_and_life(work: Work, o: dict[str, Any], n: int, need: Any, bank: tup
     if choke > 0:
         second = sheet.given(f"filter{n}.esr_worst", resistance(work, cap)[0], "Ω", "catalogue",
                              f"one {cap['name']} behind the filter inductor")
-        least = sheet("switch.f_least", forward.least_rate, fs=fed["fs"], tolerance=fed["slower"])
+        least = sheet("switch.f_least", oscillator.least_rate, fs=fed["fs"], tolerance=fed["slower"])
         sheet(f"output{n}.ripple_pp", output.filtered, ripple_pp=first, esr=second, fs=least, c=LEFT * cap["c_f"],
               inductance=sheet.rows[f"filter{n}.l"])
         wire = sheet.given(f"filter{n}.r", 1.5e-3 * (choke / 1e-6) ** 0.5 * min(1.0, (5.0 / need.current_max) ** 0.5), "Ω", "rule",

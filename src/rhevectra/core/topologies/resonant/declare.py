@@ -64,6 +64,9 @@ _FIGURES = (
     FigureSpec("llc.fr", "Series resonance", "f_r", "switch", corners.FULL),
     FigureSpec("llc.f_min", "Lowest frequency", "f_min", "switch", corners.PEAKS, "min", "llc.f_border", "min", fixed=_OVER,
                sentence="below the border the tank looks capacitive and the switches lose zero voltage"),
+    FigureSpec("llc.f_set", "Lowest frequency to set, at least", "f_s", "switch", corners.FULL, fixed=_OVER,
+               sentence="the border with the oscillator at the low end of its tolerance: a controller that is set lower may turn the tank "
+               "capacitive under overload, one that is set higher gives hold-up away"),
     FigureSpec("llc.f_max", "Highest frequency", "f_max", "switch", corners.RUN, fixed=_OVER),
     FigureSpec("llc.gain_need", "Gain asked for", "M", "switch", corners.PEAKS, "max", "llc.gain_max", "max", fixed=_OVER,
                sentence="against the most the tank gives at overload before it turns capacitive"),

@@ -11,18 +11,22 @@ from msgspec.structs import replace
 
 from rhevectra.core.basis.corners import Array, outer_buses
 from rhevectra.core.basis.decisions import DecisionSpec
+from rhevectra.core.stages import rate
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.declare import LP_TOLERANCE
 from rhevectra.core.topologies.resonant import several
 from rhevectra.core.topologies.resonant import stage as st
 
 LR, CR, LM = "llc.lr_tolerance", "llc.cr_tolerance", LP_TOLERANCE.id
+LOWEST = "llc.f_set_tolerance"
+"""Of the lowest frequency the controller is set to."""
 DECISIONS = (
     LP_TOLERANCE,
     DecisionSpec(LR, "Tolerance of the resonant inductance", "switch", low=0.0, high=0.3,
                  schools="10 %: gapped and wound as usual, or the leakage of chambers; 5 %: ground to its value piece by piece"),
     DecisionSpec(CR, "Tolerance of the resonant capacitor", "switch", low=0.0, high=0.2,
                  schools="5 %: film as usual; 1 to 2 % selected; 10 % cheapest"),
+    rate.decision(LOWEST, "switch", "Tolerance of the lowest frequency"),
 )
 BESIDE = 1.02
 """By what more than the slower resonance the flux of the transformer grows at an end of the tolerances: the frequency for the output moves

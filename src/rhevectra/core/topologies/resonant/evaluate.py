@@ -11,12 +11,13 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.findings import MUST_FIX, NOTE
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import Quick
-from rhevectra.core.formulas import flyback, forward, magnetics, output, resonant
+from rhevectra.core.formulas import flyback, forward, magnetics, oscillator, output, resonant
 from rhevectra.core.formulas import secondary as sides
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.magnetics.inductor import TURNS_WHY, InductorChoice
 from rhevectra.core.magnetics.transformer import binding
 from rhevectra.core.magnetics.windows import windows
+from rhevectra.core.stages import rate
 from rhevectra.core.stages.dies import JUNCTION_SHARE, record_pulsed
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import core_loss, record_rise
@@ -92,11 +93,11 @@ def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp:
     owns = others.each(work, plan, s, o)
     for own in owns:
         _rectifier(work, plan.rectifiers[own["n"] - 1]["row"], s, o, moves, own)
-    rate = work.sheet("rectifier1.rate", resonant.rectified, f=o["f"])
+    rectified = work.sheet("rectifier1.rate", resonant.rectified, f=o["f"])
     losses = dict(front["losses"]) | _losses(work, plan, s, o, moves, owns)
     for own in owns:
-        losses |= record_bank(work, plan.stage.extra["load"] if own["n"] == 1 else own["i_out"], {"ripple": own["i_swing"], "fs": rate},
-                              n=own["n"])
+        losses |= record_bank(work, plan.stage.extra["load"] if own["n"] == 1 else own["i_out"],
+                              {"ripple": own["i_swing"], "fs": rectified}, n=own["n"])
     found = None if s.fixed else feedback_error(work, s.v_out, signal=lambda: signal.of(work, plan.stage, plan.settled))
     faults.record(work, s, o, plan.choke)
     return {"o": o, "stage": s, "shared": owns if s.others else [], "losses": losses, "loop": found}
@@ -199,9 +200,11 @@ def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any], moves: dict[
 def _gain(work: Work, plan: Plan, s: st.Stage) -> None:
     """The gain that is asked of a regulated tank, and the most it gives."""
     sheet, limit = work.sheet, curves.border(plan, work)
-    sheet.solved("llc.f_border", limit["f_border"], "Hz",
-                 "highest frequency at which an end of the tolerances gives its most, in the slowest tank they allow: lower it may turn "
-                 "capacitive")
+    border = sheet.solved("llc.f_border", limit["f_border"], "Hz",
+                          "highest frequency at which an end of the tolerances gives its most, in the slowest tank they allow: lower it "
+                          "may turn capacitive")
+    rate.choose(work, ends.LOWEST)
+    sheet("llc.f_set", oscillator.lowest_setting, border=border, tolerance=rate.tolerance(work, ends.LOWEST))
     sheet.solved("llc.gain_need", plan.settled.out["gain"], "",
                  "reflected output with what is lost on the way, over the voltage across the tank")
     sheet("llc.gain_hold", resonant.gain_at_hold, gain=sheet.rows["llc.gain_need"], v_bus=s.v_bus, v_hold=sheet.rows["llc.v_hold"])
