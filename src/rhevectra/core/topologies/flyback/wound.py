@@ -86,21 +86,13 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
         return plan if v.held else _clamped(work, plan, v_bus, v_or, clamp)
 
     def tried(stage: pd.Stage, reach: Mapping[int, sharing.Reach], room: float = 1.0) -> tuple[Plan, dict[str, float]]:
-        """The plan, and the room its limit needs where its peak at the end of hold-up is above the least of it."""
         before = work.mark()
         plan = made(stage, reach, room)
         if (float(plan.leakage.value) > LEAKS_MORE
             * stage.leakage):  # the peak rises by what it burns, and with it the current limit and the flux
             work.back(before)
-            plan = made(replace(stage,
-                                **{k: getattr(plan.stage, k)
-                                   for k in ("leakage", "r_primary", "r_winding", *(() if v.clamp is None else v.clamp.STAGE))}), reach,
-                        room)
-        settled = pd.solve(plan.stage, passes=3, tolerance=ESTIMATE)
-        peak = SPARE * sizing.at_hold_up(work, plan.stage, settled.out, v_bus)
-        free = not (switch["integrated"] or work.choose.pinned("switch.current_limit"))
-        short = free and 1 < peak / float(plan.limit["least"].value) < LITTLE
-        return replace(plan, state=settled.state), {"room": peak / plan.limit["at_hold_up"]} if short else {}
+            plan = made(_as_it_leaks(stage, plan.stage), reach, room)
+        return _settled(work, plan, v_bus)
 
     def whole(reach: Mapping[int, sharing.Reach]) -> Plan:
         aims, outs = {k: r.aim(work.need.outputs[k]) for k, r in reach.items()}, work.need.outputs
@@ -116,6 +108,22 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
         work.back(before)
         plan = whole(reach)
     return _shared(work, plan, reach, lift) if lift else plan
+
+
+def _as_it_leaks(stage: pd.Stage, made: pd.Stage) -> pd.Stage:
+    """An estimated stage with what a wound one leaks and burns."""
+    clamp = stage.variant.clamp
+    return replace(stage, **{k: getattr(made, k) for k in ("leakage", "r_primary", "r_winding", *(() if clamp is None else clamp.STAGE))})
+
+
+def _settled(work: Work, plan: Plan, v_bus: Any) -> tuple[Plan, dict[str, float]]:
+    """The plan with its period begun, and the room its limit needs where the peak at the end of hold-up is a little above the least of
+    it."""
+    settled = pd.solve(plan.stage, passes=3, tolerance=ESTIMATE)
+    peak = SPARE * sizing.at_hold_up(work, plan.stage, settled.out, v_bus)
+    free = not (plan.switch["integrated"] or work.choose.pinned("switch.current_limit"))
+    short = free and 1 < peak / float(plan.limit["least"].value) < LITTLE
+    return replace(plan, state=settled.state), {"room": peak / plan.limit["at_hold_up"]} if short else {}
 
 
 def _shared(work: Work, plan: Plan, reach: Mapping[int, sharing.Reach], lift: list[Array]) -> Plan:
