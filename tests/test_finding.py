@@ -26,7 +26,7 @@ def find(qtbot, window, typed: str) -> list[str]:
     ("ocp", "Current limit, nominal"), ("vcc", "Auxiliary supply, least"), ("bom", "Export parts list …"), ("spice", "Export netlist …"),
     ("litz", "Primary wire"),
     ("ambient", "Ambient"), ("heatsink", "Case to ambient needed"), ("ripple", "Output: Ripple, pp"), ("isolation", "Insulation"),
-    ("Vds peak", "Peak drain voltage")])
+    ("Vds peak", "Peak drain voltage"), ("oscillator", "Frequency tolerance"), ("fosc", "Switching frequency")])
 def test_it_knows_the_words_of_the_trade(qtbot, window, typed, expected):
     assert expected in find(qtbot, window, typed)
 

@@ -13,6 +13,12 @@ def capacitor_rms(i_rms: Any, i_out: Any) -> Any:
     return np.sqrt(np.maximum(0.0, np.square(i_rms) - np.square(i_out)))
 
 
+@formula("C_x = p·C", "F", "p C", "what is left of capacitors at the end of their life")
+def left(share: Any, c: Any) -> Any:
+    """Capacitance [F] at the end of life."""
+    return share * c
+
+
 @formula("V̂_C = V_o·(1 + δ) + ΔV_o/2", "V", "V_o δ ΔV_o", "crest of the output at the end of its tolerance")
 def capacitor_crest(v_out: Any, tolerance: Any, ripple_pp: Any) -> Any:
     """Greatest voltage [V] across an output capacitor in run."""

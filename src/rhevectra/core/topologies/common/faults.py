@@ -12,10 +12,11 @@ from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.findings import MUST_FIX
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import plain
-from rhevectra.core.formulas import faults, inductor
+from rhevectra.core.formulas import faults, inductor, output
 from rhevectra.core.stages.inlet import CELL, LOST, START_WAIT
 from rhevectra.core.stages.work import FigureSpec, Work
 from rhevectra.core.topologies.common import declare, least_filter
+from rhevectra.core.topologies.common.outputs import LEFT
 from rhevectra.core.topologies.common.supply import WINDOW
 
 FOLDED = (0.25, 0.2, 0.15, 0.1, 0.05, 0.02)
@@ -63,7 +64,7 @@ OF_FILTER = (
     replace(T_START, fixed="core current as at full output; the first climb of the inductor's current",
             sentence="a soft start that takes longer never meets the limit"),
 )
-_OPEN = "capacitance as printed; no load but the bleed"
+_OPEN = "no load but the bleed"
 
 
 def output_figures(n: int) -> tuple[FigureSpec, ...]:
@@ -107,16 +108,17 @@ def rated(work: Work, n: int) -> None:
 
 def caught(work: Work, inductance: Any, current: Any, count: int = 1, c: Any = None) -> Any:
     """Where a trip of its own catches the output with the feedback open, and what the inductors through which it is fed still bring.
-    inductance [H] of one of `count`, current [A]: what flows in it then; c: capacitance it goes into [F], where that is more than the
-    output's own."""
+    inductance [H] of one of `count`, current [A]: what flows in it then; c: capacitance it goes into [F] when new, where that is more
+    than the output's own."""
     main, sheet = work.need.outputs[work.need.main], work.sheet
+    left = sheet.rows["output1.c_left"] if c is None else sheet("start.c_left", output.left, share=LEFT, c=c)
     least = CLEAR * (1 + main.tolerance) / (1 - TRIP_TOLERANCE)
     trip = work.choose("feedback.v_trip", float(f"{max(TRIP, least) * main.magnitude:.3g}"),
                        f"a comparator and a coupler of its own, {max(TRIP, least) * 100 - 100:.0f} % above the output (common practice)")
     volts = sheet("output1.v_open", faults.caught, v_trip=trip,
                   tolerance=sheet.given("feedback.trip_tolerance", TRIP_TOLERANCE, "", "rule",
                                         "comparator and divider (typical, from memory)"), count=count, inductance=inductance,
-                  current=current, c=sheet.rows["output1.c"] if c is None else c)
+                  current=current, c=left)
     rated(work, 1)
     return volts
 
