@@ -38,6 +38,7 @@ def test_the_window_goes_on_and_nudges_add_up(qtbot, window, held):
     """Three nudges while the first is designed: two designs, the last three steps on, one undo; meanwhile the old figures stand and stages
     can be looked at."""
     gate, asked = held
+    window.changing._rest.setInterval(60_000)  # the next step is not made ahead before the count is taken
     edit, before = _row(window, "fs"), window.session.design
     fs = float(before.rows["fs"].value)
     for _ in range(3):
