@@ -12,7 +12,7 @@ from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.basis.working import explain
 from rhevectra.core.design.cost import cost_index, whole_bill
 from rhevectra.core.design.size import size
-from rhevectra.core.formulas import magnetics, pfc, rectifier
+from rhevectra.core.formulas import magnetics, output, pfc, rectifier
 from rhevectra.core.magnetics.line_cycle import WEIGHTS
 from rhevectra.core.stages import front_ends_for
 from rhevectra.core.stages.pfc import control
@@ -221,8 +221,22 @@ def test_a_switch_that_heats_itself_by_iterating_loss_and_temperature():
     for conduction, fixed, ratio in ((20.0, 10.0, 2.4), (30.0, 1.0, 2.4), (5.0, 20.0, 1.8)):
         whole = fixed + conduction * (1 + (ratio - 1) * 102.5 / 125) / ratio
         hot = conduction  # resistance told at its highest temperature
-        assert float(pfc.runaway(127.5, 40.0, whole, hot, ratio, 150.0)) == pytest.approx(steps(conduction, fixed, ratio, 87.5 / whole),
+        assert float(output.runaway(127.5, 40.0, whole, hot, ratio, 150.0)) == pytest.approx(steps(conduction, fixed, ratio, 87.5 / whole),
             rel=1e-6)
+
+
+@pytest.mark.parametrize("topology", ["flyback", "forward_2sw", "half_bridge", "llc_half", "buck_aux"])
+def test_the_power_stage_s_switch_heats_itself_by_a_kelvin_more(topology):
+    """What a kelvin more adds to its loss, a straight line from 25 °C to the class limit, behind the heat path its case is given (second
+    route: the difference of two losses); far from running away."""
+    need = Requirement(mains=Mains(kind="ac1", v_min=195, v_max=265), outputs=(Output(voltage=24, current_max=3),), insulation="functional")
+    d = size(need, {"topology": topology}, noise=False)
+    figure, row = d.figure("switch.runaway"), d.catalogue["switches"].row(d.value("switch.class"))
+    at = lambda id: float(np.broadcast_to(d.rows[id].value, d.grid.shape)[figure.corner.index])  # noqa: E731
+    whole, hot, ratio, most = at("switch.loss"), at("switch.loss_conduction"), row["hot_ratio"], row["t_junction_max_c"]
+    loss = lambda t: whole - hot + hot * (1 + (ratio - 1) * (t - 25) / (most - 25)) / ratio  # noqa: E731
+    path = (at("switch.t_junction") - need.ambient_max) / whole
+    assert figure.value == pytest.approx(path * (loss(101.0) - loss(100.0)), rel=1e-6) and 0 < figure.value < 0.6
 
 
 @pytest.mark.parametrize("front", ALL)
@@ -354,3 +368,23 @@ def test_a_shape_shared_with_a_power_nearby(boundary):
         roughly = control.half_cycle_orders(loop, v, 50.0, power, 0.0, judged=False)
         assert np.sqrt(np.square(roughly).sum()) == pytest.approx(np.sqrt(np.square(b).sum()),
             rel=1e-3), "where the power factor alone is asked powers further apart share a shape"
+
+
+@pytest.mark.parametrize(("front", "beside"), [("pfc_ccm", 2), ("pfc_ccm", 4), ("pfc_interleaved", 2), ("pfc_bridgeless", 2)])
+def test_the_most_loaded_of_dies_side_by_side(front, beside):
+    """One of the least resistance beside others of the greatest, as conductances in parallel (second route): its share of the current, and
+    of the heat its case has to carry; of a single one there is nothing to share, and alike they carry alike."""
+    need = Requirement(mains=Mains(kind="ac1", v_min=100, v_max=264), outputs=(Output(voltage=48, current_max=12),), cooling="forced")
+    pins = {"front_end": front, "topology": "full_bridge", "pfc.switch_parallel": beside}
+    d, alike, alone = (size(need, {**pins, **p}, noise=False) for p in ({}, {"pfc.r_spread": 0.0}, {"pfc.switch_parallel": 1}))
+    conductance = 1 / np.array([0.85, *[1.15] * (beside - 1)])
+    share = conductance / conductance.sum()
+    figure = d.figure("pfc.switch_i_most")
+    here = lambda id, x=d: float(np.broadcast_to(x.rows[id].value, x.grid.shape)[figure.corner.index])  # noqa: E731
+    assert figure.value == pytest.approx(here("pfc.switch_i_rms") * share[0], rel=1e-9)
+    mean = here("pfc.switch_loss") / here("pfc.switch_loss_each")  # dies, as if each lost as much as the most loaded
+    dies = round(here("pfc.switch_loss", alike) / here("pfc.switch_loss_each", alike))
+    conduction = here("loss.pfc_switch_on") / dies  # of one of them, alike
+    hotter = conduction * ((share[0] * beside) ** 2 * 0.85 - 1)
+    assert here("pfc.switch_loss_each") == pytest.approx(here("pfc.switch_loss") / dies + hotter, rel=1e-9) and mean < dies
+    assert d.value("pfc.switch_r_ca") < alike.value("pfc.switch_r_ca") and "pfc.switch_i_most" not in alone.rows

@@ -69,6 +69,14 @@ def case_to_ambient(t_junction: Any, ambient: Any, power: Any, r_jc: Any) -> Any
     return (t_junction - ambient) / power - r_jc
 
 
+@formula("g = (T_j − T_a)/max(P, 0.000001)·P_c·(h − 1)/(h·(T_m − 25))", "", "T_j T_a P P_c h T_m",
+         "one kelvin more raises the conduction loss, which raises the temperature again by g kelvin: from 1 on it runs away")
+def runaway(t_junction: Any, ambient: Any, power: Any, conduction: Any, hot_ratio: Any, t_hot: Any) -> Any:
+    """Growth of a switch's temperature through its own resistance. power, conduction: whole loss and its conduction part [W]; hot_ratio:
+    resistance at t_hot [°C] over that at 25 °C."""
+    return (t_junction - ambient) / np.maximum(power, 1e-6) * conduction * (hot_ratio - 1) / (hot_ratio * (t_hot - 25))
+
+
 @formula("V_dev = ΔI/(2·π·f_c·C) + ΔI·R_esr", "V", "ΔI f_c C R_esr",
          "single-pole loop of crossover f_c and capacitor resistance (common practice, no source)")
 def step_deviation(step: Any, crossover: Any, c: Any, esr: Any) -> Any:

@@ -189,11 +189,3 @@ def burden(turns: Any, v_sense: Any, i_limit: Any) -> Any:
 def reset_voltage(v_sense: Any, v_diode: Any, duty: Any) -> Any:
     """Voltage [V] a current transformer needs to reset in every period."""
     return (v_sense + v_diode) * duty / (1 - duty)
-
-
-@formula("g = (T_j − T_a)/P·P_c·(h − 1)/(h·(T_m − 25))", "", "T_j T_a P P_c h T_m",
-         "one kelvin more raises the conduction loss, which raises the temperature again by g kelvin: from 1 on it runs away")
-def runaway(t_junction: Any, ambient: Any, power: Any, conduction: Any, hot_ratio: Any, t_hot: Any) -> Any:
-    """Growth of a switch's temperature through its own resistance. power, conduction: whole loss and its conduction part [W]; hot_ratio:
-    resistance at t_hot [°C] over that at 25 °C."""
-    return (t_junction - ambient) / power * conduction * (hot_ratio - 1) / (hot_ratio * (t_hot - 25))

@@ -38,6 +38,13 @@ def most_loaded(count: Any, spread: Any) -> Any:
     return count * (1 + spread) / (1 + spread + (count - 1) * (1 - spread))
 
 
+@formula("P_1 = (P + P_c·(s²·(1 − δ) − 1))/m", "W", "P P_c s δ m",
+         "the one of the least resistance takes the most of the current; edges taken alike")
+def loss_of_one(power: Any, conduction: Any, over_mean: Any, spread: Any, count: Any) -> Any:
+    """Loss [W] of the most loaded of m switches that lose `power` together, `conduction` of it in their resistances."""
+    return (power + conduction * (np.square(over_mean) * (1 - spread) - 1)) / count
+
+
 @formula("I_1 = s·I/m", "A", "s I m", "definition")
 def of_one(over_mean: Any, i_rms: Any, count: Any) -> Any:
     """Rms current [A] of the most loaded of all m that share one."""

@@ -10,7 +10,7 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array, Grid
 from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX, NOTE
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.formulas import forward, inductor, output, pfc, rectifier
+from rhevectra.core.formulas import forward, inductor, output, pfc, rectifier, synchronous
 from rhevectra.core.formulas.surge import displaced
 from rhevectra.core.stages import cold_start, inlet, surge
 from rhevectra.core.stages.dies import JUNCTION_SHARE, record_coolable
@@ -315,22 +315,30 @@ def _heat(work: Work, plan: Plan, losses: dict[str, Any]) -> None:
     whole = sheet.total("pfc.switch_loss", "W", "conduction (hot), turn-on with what the diode asks, turn-off; all side by side",
                         conduction=losses["pfc_switch_on"], edges=losses["pfc_switch_edges"], **leg)
     n *= 2 if plan.law.bridgeless else 1
-    record_junction(work, plan.switch, whole, losses["pfc_switch_on"], n)
+    record_junction(work, plan.switch, whole, losses["pfc_switch_on"], n, plan.parallel)
     if plan.law.bridgeless:
         sheet.again("pfc.slow_loss", losses["pfc_slow_leg"])
         return
     record_diode(work, plan.diode, losses["pfc_diode"])
 
 
-def record_junction(work: Work, switch: Mapping[str, Any], whole: Any, conduction: Any, count: int) -> None:
-    """What a case needs to its ambient, and how fast the loss grows with temperature. whole, conduction: losses of all `count` dies."""
+def record_junction(work: Work, switch: Mapping[str, Any], whole: Any, conduction: Any, count: int, beside: int) -> None:
+    """What a case needs to its ambient, and how fast the loss grows with temperature. whole, conduction: losses of all `count` dies, of
+    which `beside` share a current: the most loaded of them is judged."""
     sheet = work.sheet
-    each = sheet("pfc.switch_loss_each", forward.share_of, power=whole, count=count)
+    if beside > 1:
+        spread = work.choose("pfc.r_spread", 0.15, "dies of one class with their tracks (common practice, no source)")
+        over = sheet("pfc.switch_over_mean", synchronous.most_loaded, count=beside, spread=spread)
+        sheet("pfc.switch_i_most", synchronous.of_one, over_mean=over, i_rms=sheet.rows["pfc.switch_i_rms"], count=beside)
+        each = sheet("pfc.switch_loss_each", synchronous.loss_of_one, power=whole, conduction=conduction, over_mean=over, spread=spread,
+                     count=count)
+    else:
+        each = sheet("pfc.switch_loss_each", forward.share_of, power=whole, count=count)
     ambient = sheet.given("pfc.ambient", work.need.ambient_max, "°C", text="highest ambient")
     junction = sheet.given("pfc.t_junction", JUNCTION_SHARE * switch["t_junction_max_c"], "°C", "rule",
                            f"85 % of {switch['t_junction_max_c']:g} °C (common practice)")
     sheet("pfc.switch_r_ca", output.case_to_ambient, t_junction=junction, ambient=ambient, power=each, r_jc=switch["r_junction_case_k_w"])
-    sheet("pfc.runaway", pfc.runaway, t_junction=junction, ambient=ambient, power=whole, conduction=conduction,
+    sheet("pfc.runaway", output.runaway, t_junction=junction, ambient=ambient, power=whole, conduction=conduction,
           hot_ratio=switch["hot_ratio"], t_hot=switch["t_junction_max_c"])
     sheet.given("pfc.runaway_limit", 1.0, "", "rule", "where each kelvin brings another")
     record_coolable(work, "pfc.r_ca_floor")

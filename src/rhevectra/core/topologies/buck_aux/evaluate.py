@@ -95,7 +95,8 @@ def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
     switching = sheet.total("switch.loss_switching", "W", "turn-on with the diode's recovery, and turn-off", turn_on=o["loss_turn_on"],
                             turn_off=o["loss_off"])
     switch_heat(work, plan.switch,
-                sheet.total("switch.loss", "W", "conduction (hot) and switching", conduction=o["loss_on"], switching=switching))
+                sheet.total("switch.loss", "W", "conduction (hot) and switching", conduction=o["loss_on"], switching=switching),
+                o["loss_on"])
 
 
 def _diode(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> Any:

@@ -17,14 +17,17 @@ V_LED, LED_LEAST = 1.2, 0.1
 """Drop of an optocoupler's diode, and the least that has to be left across its resistor [V] (typical, from memory)."""
 
 
-def switch_heat(work: Work, row: Mapping[str, Any], power: Any) -> None:
-    """Heat sink one switch asks for at its loss."""
+def switch_heat(work: Work, row: Mapping[str, Any], power: Any, conduction: Any) -> None:
+    """Heat sink one switch asks for at its loss, and how fast that grows with its temperature; conduction: what of it is resistance."""
     sheet = work.sheet
     ambient = sheet.given("ambient.max", work.need.ambient_max, "°C", text="highest ambient")
     limit = sheet.given("switch.t_junction", JUNCTION_SHARE * row["t_junction_max_c"], "°C", "rule",
                         f"85 % of {row['t_junction_max_c']:g} °C (common practice)")
     sheet("switch.case_to_ambient", output.case_to_ambient, t_junction=limit, ambient=ambient, power=power, r_jc=row["r_junction_case_k_w"])
     record_coolable(work, "switch.r_ca_floor")
+    sheet("switch.runaway", output.runaway, t_junction=limit, ambient=ambient, power=power, conduction=conduction,
+          hot_ratio=row["hot_ratio"], t_hot=row["t_junction_max_c"])
+    sheet.given("switch.runaway_limit", 1.0, "", "rule", "where each kelvin brings another")
 
 
 def transformer_fit(work: Work, need: TransformerNeed, choice: Choice) -> None:

@@ -194,7 +194,8 @@ def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any], moves: dict[
     o["loss_on"] = sheet(nominal(s, "switch.loss_conduction"), resistive_loss, r=s.r_switch, i_rms=i_sw)
     hottest = worst(sheet, s, "switch.loss_conduction", o["loss_on"], moves["tank"])
     switch_heat(work, row,
-                sheet.total("switch.loss", "W", "conduction (hot) and turn-off of one switch", conduction=hottest, turn_off=o["one_off"]))
+                sheet.total("switch.loss", "W", "conduction (hot) and turn-off of one switch", conduction=hottest, turn_off=o["one_off"]),
+                hottest)
 
 
 def _gain(work: Work, plan: Plan, s: st.Stage) -> None:
