@@ -95,7 +95,8 @@ def asked(need: Requirement) -> list[tuple[str, str]]:
     rows.append(("efficiency",
                  f"{100 * need.efficiency_wanted:.1f} % at full load" + ("" if need.efficiency_target is not None else ", as is usual")
                  + ("" if need.standby_power_max is None else f"; {show(need.standby_power_max, 'W')} without load")))
-    rows.append(("surroundings", f"{need.ambient_min:g} to {need.ambient_max:g} °C, cooling {need.cooling}, up to {need.altitude_max:g} m"))
+    between = f"{need.ambient_min:g} to {need.ambient_max:g} °C".replace("-", "−")
+    rows.append(("surroundings", f"{between}, cooling {need.cooling}, up to {need.altitude_max:g} m"))
     rows.append(("safety", f"{need.insulation} insulation, protection class {need.protection_class}, pollution degree "
                  f"{need.pollution_degree}, overvoltage category {need.overvoltage_category}"))
     limits = [f"{what} {show(value, unit)}"
