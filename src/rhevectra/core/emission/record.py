@@ -20,8 +20,7 @@ from rhevectra.core.emission.spectrum import Lines, bus_ripple, edge_of, even, f
 from rhevectra.core.formulas import magnetics, noise
 from rhevectra.core.magnetics import arrangement
 from rhevectra.core.magnetics.compare import facing
-from rhevectra.core.stages import FRONT_ENDS
-from rhevectra.core.stages.pfc.choke import SLOWER
+from rhevectra.core.stages import FRONT_ENDS, rate
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.core.topologies.common import pieces
@@ -59,7 +58,7 @@ def sources(design: Any, front: ModuleType, corner: Corner) -> Sources:
             bus_ripple(design, corner, next(s for s in shapes if s.unit == "A"), node, edge, float(plan.source.esr),
                        float(plan.c.value) / plan.places[0].on_bus), own)
     s = front.switching(design.context["front"], corner.v_line, float(design.rows["inlet.power"].at(corner.index)))
-    spread = faster(design, SLOWER)
+    spread = faster(design, rate.FRONT)
     f, amps = noise.triangle(s.f0, s.ripple, s.duty, s.phases, spread)
     return Sources(strongest(f, amps * np.abs(noise.capacitor(f, float(design.rows["inlet.c_in"].value)))), own,
                    strongest(*noise.square(s.f0, s.swing, s.duty, s.edge, spread)))

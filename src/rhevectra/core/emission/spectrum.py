@@ -38,9 +38,9 @@ def harmonics(even: Array, period: float, edge: float, faster: float) -> tuple[A
     """Orders within the band [Hz] of a periodic shape given at even instants, and their rms; edges that take `edge` [s] are rounded by
     that; faster: tolerance of the rate."""
     rms = np.abs(np.fft.rfft(even)) / len(even) * np.sqrt(2)
-    first, last = int(np.ceil(LOW * period / (1 + faster) - 1e-9)), min(int(HIGH * period), len(rms) - 1)
-    f = np.arange(first, last + 1) / period
-    return noise.inside(f, rms[first : last + 1] * np.abs(np.sinc(f * edge)), faster)
+    last = min(int(HIGH * period), len(rms) - 1)
+    f = np.arange(1, last + 1) / period
+    return noise.inside(f, rms[1 : last + 1] * np.abs(np.sinc(f * edge)), faster)
 
 
 def faster(design: Any, id: str = rate.ID) -> float:

@@ -36,7 +36,7 @@ def level(volts: Any) -> Array:
 
 def inside(f: Array, rms: Array, faster: float) -> tuple[Array, Array]:
     """Lines [Hz] that lie within the band, or may at the high end of the rate's tolerance: those are judged where it begins."""
-    kept = f * (1 + faster) >= LOW
+    kept = f * (1 + faster) >= LOW * (1 - 1e-9)
     return np.maximum(f[kept], LOW), rms[kept]
 
 

@@ -59,8 +59,6 @@ class Trial(Struct, frozen=True):
     excess: Array
 
 
-
-
 def wire_key(name: str) -> str:
     """The key of a winding's wire among the pins; both halves of a centre tap have the same."""
     return f"wire_{'np' if name == 'primary' else name.removesuffix('b')}"

@@ -1,11 +1,13 @@
-"""Choosing a discrete switch class: the lowest voltage class that holds, then the die by loss."""
+"""Choosing a discrete switch class: the lowest voltage class that holds, then the die by loss; and its heat, alone or side by side."""
 
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any
 
 import numpy as np
 
+from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.quantities import show
+from rhevectra.core.formulas import output, synchronous
 from rhevectra.core.stages.work import Work
 
 PULSED = 1.5
@@ -34,6 +36,34 @@ def coolable(cooling: str) -> float:
 def record_coolable(work: Work, id: str) -> None:
     """The same as a row."""
     work.sheet.given(id, coolable(work.need.cooling), "K/W", "rule", f"below this {_COOLABLE[work.need.cooling][1]} (common practice)")
+
+
+def record_heat(work: Work, part: str, case: str, row: Mapping[str, Any], each: Any, whole: Any, conduction: Any) -> None:
+    """What the case of a die needs to its ambient (row `case`), and how fast its loss grows with temperature. part: what the rows begin
+    with; each: loss of the most loaded; whole, conduction: of all of them and what of it is resistance."""
+    sheet, most = work.sheet, row["t_junction_max_c"]
+    ambient = sheet.given("ambient.max", work.need.ambient_max, "°C", text="highest ambient")
+    junction = sheet.given(f"{part}.t_junction", JUNCTION_SHARE * most, "°C", "rule", f"85 % of {most:g} °C (common practice)")
+    sheet(case, output.case_to_ambient, t_junction=junction, ambient=ambient, power=each, r_jc=row["r_junction_case_k_w"])
+    record_coolable(work, f"{part}.r_ca_floor")
+    sheet(f"{part}.runaway", output.runaway, t_junction=junction, ambient=ambient, power=whole, conduction=conduction,
+          hot_ratio=row["hot_ratio"], t_hot=most)
+    sheet.given(f"{part}.runaway_limit", 1.0, "", "rule", "where each kelvin brings another")
+
+
+def spread_decision(id: str, stage: str) -> DecisionSpec:
+    """The spread of resistances side by side as a decision."""
+    return DecisionSpec(id, "Spread of the resistances side by side, each way", stage, low=0.0, high=0.5,
+                        schools="0.1 to 0.2 as bought, tracks alike; more where they lie one behind the other")
+
+
+def record_most_loaded(work: Work, id: str, name: str, beside: int, i_rms: Any, count: int) -> tuple[Any, Any]:
+    """Rows of the spread (decision id) and of how much the most loaded of `beside` switches carries over their mean; its current beside.
+    name: what the rows begin with; i_rms: of all `count` together [A]."""
+    spread = work.choose(id, 0.15, "switches of one class with their tracks (common practice, no source)")
+    over = work.sheet(f"{name}over_mean", synchronous.most_loaded, count=beside, spread=spread)
+    work.sheet(f"{name}i_most", synchronous.of_one, over_mean=over, i_rms=i_rms, count=count)
+    return spread, over
 
 
 def choose_die(work: Work, v_seen: float, sees: str, holds: str, i_least: float, loss: Callable[[Mapping[str, Any]], float],

@@ -1,12 +1,11 @@
 """The tolerance of an oscillator: at its low end every period is longer, and currents and flux swing further."""
 
-from typing import Any
-
 from rhevectra.core.basis.decisions import DecisionSpec
+from rhevectra.core.basis.sheet import Row
 from rhevectra.core.stages.work import Work
 
-ID = "switch.fs_tolerance"
-"""Of the power stage's oscillator."""
+ID, FRONT = "switch.fs_tolerance", "pfc.fs_tolerance"
+"""Of the power stage's oscillator, and of that of a power factor stage."""
 
 
 def decision(id: str, stage: str, label: str = "Frequency tolerance") -> DecisionSpec:
@@ -16,12 +15,6 @@ def decision(id: str, stage: str, label: str = "Frequency tolerance") -> Decisio
                         "one's own")
 
 
-def choose(work: Work, id: str = ID) -> float:
+def choose(work: Work, id: str = ID) -> Row:
     """The tolerance, by rule or pin."""
-    return float(
-        work.choose(id, 0.06, "an oscillator inside the controller over temperature, with its jitter (typical, from memory)").value)
-
-
-def tolerance(work: Work, id: str = ID) -> Any:
-    """The row of it."""
-    return work.sheet.rows[id]
+    return work.choose(id, 0.06, "an oscillator inside the controller over temperature, with its jitter (typical, from memory)")

@@ -16,7 +16,7 @@ from rhevectra.core.magnetics.inductor import MADE
 from rhevectra.core.stages import inlet, rate
 from rhevectra.core.stages.dies import PULSED, choose_die
 from rhevectra.core.stages.pfc import bursts
-from rhevectra.core.stages.pfc.choke import SLOWER, TOLERANCE, Choke, choose_choke
+from rhevectra.core.stages.pfc.choke import TOLERANCE, Choke, choose_choke
 from rhevectra.core.stages.pfc.law import Law
 from rhevectra.core.stages.pfc.line import Angles, Boost, Feed, angles, currents, mean_of
 from rhevectra.core.stages.pfc.sensing import capacitors, choose_sensing
@@ -126,7 +126,7 @@ def choose_limit(work: Work, boost: Boost, feed: Feed) -> tuple[float, float]:
     """Peak of the inductor at the lowest line with the least inductance at the least rate, and the current limit above it [A]."""
     least = 1 - float(work.choose(TOLERANCE, MADE, "gapped core or powder as made (common practice)").value)
     if not boost.boundary:
-        least *= 1 - rate.choose(work, SLOWER)
+        least *= 1 - float(rate.choose(work, rate.FRONT).value)
     peak = float(
         angles(boost if boost.boundary else replace(boost, inductance=least * boost.inductance), feed.lowest, feed.power, feed.v_bus,
                np.array([0.5 * np.pi])).peak[..., 0])

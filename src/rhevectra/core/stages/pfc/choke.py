@@ -19,6 +19,7 @@ from rhevectra.core.magnetics.line_cycle import WEIGHTS
 from rhevectra.core.magnetics.ring import LEFT_LEAST, LOSS_WORTH, RingChoice, RingNeed, choose_ring, rings
 from rhevectra.core.magnetics.transformer import HEAT_TRANSFER
 from rhevectra.core.magnetics.windows import windows
+from rhevectra.core.stages import rate
 from rhevectra.core.stages.pfc.line import Angles, Boost, Feed, angles, currents
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import record_rise, tell_wound
@@ -26,7 +27,7 @@ from rhevectra.core.stages.wound import record_rise, tell_wound
 DERATE_FLUX = 0.85
 """Share of hot saturation used (common practice)."""
 FERRITE, POWDER = "ferrite", "powder"
-TOLERANCE, SLOWER, SPREAD = "pfc.l_tolerance", "pfc.fs_tolerance", "pfc.spread"
+TOLERANCE, SPREAD = "pfc.l_tolerance", "pfc.spread"
 _CHOKES = Kept(16)
 """The best of each kind for a feed: front ends of a contest often differ in their capacitors alone."""
 
@@ -191,7 +192,7 @@ def record_peak(work: Work, i_crest: Any, ripple: Any, boundary: bool = False) -
     if boundary:
         sheet.again("pfc.i_peak", nominal)
     else:
-        both = sheet(SPREAD, inductor.spread, tolerance=sheet.rows[TOLERANCE], slower=sheet.rows[SLOWER])
+        both = sheet(SPREAD, inductor.spread, tolerance=sheet.rows[TOLERANCE], slower=sheet.rows[rate.FRONT])
         sheet("pfc.i_peak", pfc.inductor_peak, i_crest=i_crest,
               ripple=sheet("pfc.i_ripple_most", pfc.ripple_most, ripple=ripple, tolerance=both))
     return nominal

@@ -5,16 +5,15 @@ from typing import Any
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.requirement import Requirement
-from rhevectra.core.stages import cold_start, inlet, rate
+from rhevectra.core.stages import cold_start, dies, inlet, rate
 from rhevectra.core.stages.pfc import bursts
-from rhevectra.core.stages.pfc.choke import SLOWER
 from rhevectra.core.stages.pfc.law import Law
 from rhevectra.core.stages.work import FigureSpec
 
 _CONTINUOUS = (
     DecisionSpec("pfc.fs", "Switching frequency", "pfc", unit="Hz", low=30e3, high=400e3,
                  schools="65 kHz: second harmonic below 150 kHz; 100 to 130 kHz: smaller inductor"),
-    rate.decision(SLOWER, "pfc"),
+    rate.decision(rate.FRONT, "pfc"),
     DecisionSpec("pfc.ripple_ratio", "Ripple of the inductor, share of the crest", "pfc", low=0.05, high=1.5,
                  schools="0.2 to 0.3 textbook; 0.4 and more: smaller inductor, more of the cycle discontinuous"),
     DecisionSpec("pfc.core_kind", "Kind of the inductor's core", "pfc", "choice", options=("ferrite", "powder"),
@@ -47,8 +46,7 @@ _SHARED = (
     DecisionSpec("pfc.rise_max", "Temperature rise allowed", "pfc", unit="K", low=5, high=90),
     DecisionSpec("pfc.switch_class", "Switch class", "pfc", "choice", table="switches"),
     DecisionSpec("pfc.switch_parallel", "Switches side by side", "pfc", kind="integer", low=1, high=8),
-    DecisionSpec("pfc.r_spread", "Spread of the resistances side by side, each way", "pfc", low=0.0, high=0.5,
-                 schools="0.1 to 0.2 as bought, tracks alike; more where they lie one behind the other"),
+    dies.spread_decision("pfc.r_spread", "pfc"),
     DecisionSpec("pfc.diode", "Boost diode class", "pfc", "choice", table="boost_diodes",
                  schools="wide-gap: no recovery charge to switch into; ultrafast: enough where the current has returned to zero"),
     DecisionSpec("pfc.current_limit", "Current limit", "pfc", unit="A", low=0.1, high=200),

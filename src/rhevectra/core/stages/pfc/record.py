@@ -13,7 +13,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import forward, inductor, output, pfc, rectifier, synchronous
 from rhevectra.core.formulas.surge import displaced
 from rhevectra.core.stages import cold_start, inlet, surge
-from rhevectra.core.stages.dies import JUNCTION_SHARE, record_coolable
+from rhevectra.core.stages.dies import record_heat, record_most_loaded
 from rhevectra.core.stages.pfc.build import BEYOND, QUICK, SLOW, Plan, switch_losses
 from rhevectra.core.stages.pfc.bursts import AUX_AMPS, AUX_VOLTS, Once, with_bursts
 from rhevectra.core.stages.pfc.choke import (
@@ -327,21 +327,12 @@ def record_junction(work: Work, switch: Mapping[str, Any], whole: Any, conductio
     which `beside` share a current: the most loaded of them is judged."""
     sheet = work.sheet
     if beside > 1:
-        spread = work.choose("pfc.r_spread", 0.15, "dies of one class with their tracks (common practice, no source)")
-        over = sheet("pfc.switch_over_mean", synchronous.most_loaded, count=beside, spread=spread)
-        sheet("pfc.switch_i_most", synchronous.of_one, over_mean=over, i_rms=sheet.rows["pfc.switch_i_rms"], count=beside)
+        spread, over = record_most_loaded(work, "pfc.r_spread", "pfc.switch_", beside, sheet.rows["pfc.switch_i_rms"], beside)
         each = sheet("pfc.switch_loss_each", synchronous.loss_of_one, power=whole, conduction=conduction, over_mean=over, spread=spread,
                      count=count)
     else:
         each = sheet("pfc.switch_loss_each", forward.share_of, power=whole, count=count)
-    ambient = sheet.given("pfc.ambient", work.need.ambient_max, "°C", text="highest ambient")
-    junction = sheet.given("pfc.t_junction", JUNCTION_SHARE * switch["t_junction_max_c"], "°C", "rule",
-                           f"85 % of {switch['t_junction_max_c']:g} °C (common practice)")
-    sheet("pfc.switch_r_ca", output.case_to_ambient, t_junction=junction, ambient=ambient, power=each, r_jc=switch["r_junction_case_k_w"])
-    sheet("pfc.runaway", output.runaway, t_junction=junction, ambient=ambient, power=whole, conduction=conduction,
-          hot_ratio=switch["hot_ratio"], t_hot=switch["t_junction_max_c"])
-    sheet.given("pfc.runaway_limit", 1.0, "", "rule", "where each kelvin brings another")
-    record_coolable(work, "pfc.r_ca_floor")
+    record_heat(work, "pfc", "pfc.switch_r_ca", switch, each, whole, conduction)
 
 
 def record_diode(work: Work, diode: Mapping[str, Any], loss: Any) -> None:

@@ -1,7 +1,7 @@
 """The bank of output capacitors behind a filter inductor or a tank: class and count by ripple, the load step and the current they must
 carry."""
 
-from collections.abc import Callable
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -19,38 +19,28 @@ from rhevectra.core.topologies.common.outputs import (
     cans_for_step,
     holding,
     least_bank,
-    record_bank_of,
+    record_worn,
     resistance,
     slowest,
     step_and_life,
     whole_cans,
 )
 
-Swing = Callable[[Any, Any], Any]
 USED = 0.8
 """Share of its rated voltage an output capacitor is used to (common practice)."""
 
 
-def _asks(need: Any, row: Any, esr: Any, i_c: float, volts: Swing, crossover: float) -> dict[str, Any]:
+def _asks(need: Any, row: Any, esr: Any, i_c: float, volts: ripple.Swing, crossover: float) -> dict[str, Any]:
     """How many cans of a class each need asks for; row, esr: of one class or of many; crossover: of the loop, as expected [Hz]."""
     return {"ripple current": i_c / row["i_rated_a"], "ripple voltage": volts(esr, LEFT * row["c_f"]) / need.ripple_pp,
             "load step": cans_for_step(need, row, esr, crossover)}
 
 
-def _ripple(sheet: Any, id: str, o: dict[str, Any], i_out: Any, esr: Any, c: Any) -> Any:
+def _ripple(sheet: Any, id: str, o: dict[str, Any], esr: Any, c: Any) -> Any:
     """Ripple [V] on a capacitor, as a row or bare numbers: behind an inductor, or of a tank's current."""
     if "t_d" in o:
-        return ripple.of_inductor(sheet, id, o["ripple"], i_out, o, o["spread"], esr, c)
+        return ripple.of_inductor(sheet, id, o["ripple"], o["i_out"], o, o["spread"], esr, c)
     return sheet(id, forward.output_ripple, ripple=o["ripple"], esr=esr, fs=o["fs"], c=c)
-
-
-def _swing(work: Work, o: dict[str, Any], i_out: Any) -> Swing:
-    """Greatest ripple [V] of all full-load corners on one capacitor of each of many classes (resistance [Ω], capacitance [F])."""
-    full = corners.FULL.mask(work.grid)
-    flat: dict[str, Any] = {k: np.broadcast_to(plain(o[k]), work.grid.shape)[full]
-                            for k in ("ripple", "fs", "t_e", "t_d", "spread") if k in o}
-    load, col = np.broadcast_to(plain(i_out), work.grid.shape)[full], lambda x: np.asarray(x)[..., None]
-    return lambda esr, c: np.max(_ripple(Quick(), "", flat, load, col(esr), col(c)), -1)
 
 
 def record_bank(work: Work, i_out: Any, o: dict[str, Any], slower: float = 0.0, n: int = 1) -> dict[str, Any]:
@@ -63,8 +53,9 @@ def record_bank(work: Work, i_out: Any, o: dict[str, Any], slower: float = 0.0, 
     i_c = float(np.broadcast_to(sheet.rows[f"output{n}.i_c_rms"].value, grid.shape)[full].max())
     fs = float(np.broadcast_to(o["fs"].value, grid.shape)[full].min())
     crossover = slowest(fs, slower) if slower else CROSSOVER * fs
-    able, load = holding(work, need, need.magnitude / USED), sheet.rows[f"load.i{n}"]
-    volts = _swing(work, o, load)
+    able = holding(work, need, need.magnitude / USED)
+    fed = {k: o[k] for k in ("ripple", "fs", "t_e", "t_d", "spread") if k in o} | {"i_out": sheet.rows[f"load.i{n}"]}
+    volts = ripple.on_one(work, fed, partial(_ripple, Quick(), ""))
     best, _ = least_bank(work, able, lambda rows, esr: _asks(need, rows, esr, i_c, volts, crossover))
     row = table.row(
         work.choose(f"output{n}.cap", best["name"], f"least volume of {len(able)} classes from {need.magnitude / USED:.3g} V").value)
@@ -72,12 +63,12 @@ def record_bank(work: Work, i_out: Any, o: dict[str, Any], slower: float = 0.0, 
     decides = max(asks, key=lambda a: asks[a])
     count = int(work.choose(f"output{n}.parallel", min(int(whole_cans(asks)), CANS),
                             f"{decides} decides at {show(i_c, 'A')} ripple current").value)
-    bank = record_bank_of(work, n, row, count)
-    _ripple(sheet, f"output{n}.ripple_pp", o, load, bank[2], bank[1])
+    left, esr = record_worn(work, n, row, count)
+    _ripple(sheet, f"output{n}.ripple_pp", fed, esr, left)
     sheet.given(f"output{n}.ripple_limit", need.ripple_pp, "V", text="requirement")
     sheet.given(f"output{n}.i_c_limit", row["i_rated_a"] * count, "A", "catalogue",
                 f"{count} × {row['i_rated_a']:g} A at {row['t_max_c']:g} °C")
-    step_and_life(work, o, n, need, row, bank)
+    step_and_life(work, o, n, need, row, left, esr)
     idle.record(work, n - 1)
     bleed = sheet.given(f"load.bleed{n}", np.asarray(plain(i_out)) - grid.current(n - 1), "A", "rule",
                         "divider and bleed that keep the output loaded when nothing is connected, and the drive of a synchronous rectifier")

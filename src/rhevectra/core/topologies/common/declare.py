@@ -5,7 +5,7 @@ from typing import Any
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.magnetics import arrangement, wire
-from rhevectra.core.stages import rate
+from rhevectra.core.stages import dies, rate
 from rhevectra.core.stages.work import FigureSpec
 from rhevectra.core.topologies.common import idle
 
@@ -71,8 +71,7 @@ _DECISIONS = (
       for n in range(1, 7)),
     DecisionSpec("rectifier.v_gate", "Gate voltage of synchronous switches", "rectifier", unit="V", low=4.5, high=15,
                  schools="5 V: little charge; 8 V: a compromise; 10 to 12 V: least resistance"),
-    DecisionSpec("rectifier.r_spread", "Spread of the resistances side by side, each way", "rectifier", low=0.0, high=0.5,
-                 schools="0.1 to 0.2 as bought, tracks alike; more where they lie one behind the other"),
+    dies.spread_decision("rectifier.r_spread", "rectifier"),
     *(DecisionSpec(f"output{n}.cap", f"Output capacitor {n}", "rectifier", "choice", table="output_capacitors") for n in range(1, 7)),
     *(DecisionSpec(f"output{n}.parallel", f"Output capacitors in parallel {n}", "rectifier", kind="integer", low=1, high=CANS)
       for n in range(1, 7)),

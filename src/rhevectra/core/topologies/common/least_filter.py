@@ -25,7 +25,7 @@ FIGURES = (
 
 def choose(work: Work) -> tuple[float, float]:
     """The tolerances of inductance and rate, by rule or pin."""
-    return float(work.choose(ID, MADE, "gapped core as made (common practice)").value), rate.choose(work)
+    return float(work.choose(ID, MADE, "gapped core as made (common practice)").value), float(rate.choose(work).value)
 
 
 def peak(sheet: Any, o: Any, tolerances: tuple[Any, Any], beside: dict[str, Any] | None = None, **turns: Any) -> tuple[Any, Any]:
@@ -56,8 +56,8 @@ def peak(sheet: Any, o: Any, tolerances: tuple[Any, Any], beside: dict[str, Any]
 def record(work: Work, o: dict[str, Any], beside: dict[str, Any] | None = None, shared: bool = False, **turns: Any) -> dict[str, Any]:
     """Rows of the least inductance at the least rate, with the current of the output capacitors where no other output shares it; returns
     the period with the ripple those are chosen for."""
-    sheet = work.sheet
-    _, ripple = peak(sheet, o, (sheet.rows[ID], rate.tolerance(work)), beside, **turns)
+    sheet, spread = work.sheet, work.sheet.rows[rate.ID]
+    _, ripple = peak(sheet, o, (sheet.rows[ID], spread), beside, **turns)
     if not shared:
         sheet("output1.i_c_rms", inductor.capacitor_rms, i_out=o["i_load"], i_crest=sheet.rows["filter1.i_peak_run_most"], ripple=ripple)
-    return {**o, "ripple": ripple, "spread": rate.tolerance(work)}
+    return {**o, "ripple": ripple, "spread": spread}

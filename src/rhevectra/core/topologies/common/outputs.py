@@ -34,11 +34,11 @@ def resistance(work: Work, row: Any) -> tuple[float, str]:
     return float(row["esr_ohm"] * factor), f"{row['esr_ohm']:g} Ω × {factor:g} {why}"
 
 
-def record_bank_of(work: Work, n: int, row: Any, count: int) -> tuple[Any, Any, Any]:
-    """Rows of the capacitors of output n: capacitance as printed, what is left of it, and worst resistance."""
+def record_worn(work: Work, n: int, row: Any, count: int) -> tuple[Any, Any]:
+    """Rows of the capacitors of output n: what is left of their capacitance, and worst resistance; as printed beside."""
     sheet, (one, why) = work.sheet, resistance(work, row)
-    return (sheet.given(f"output{n}.c", row["c_f"] * count, "F", "rule", f"{count} × {row['name']}"),
-            sheet.given(f"output{n}.c_left", LEFT * row["c_f"] * count, "F", "rule",
+    sheet.given(f"output{n}.c", row["c_f"] * count, "F", "rule", f"{count} × {row['name']}")
+    return (sheet.given(f"output{n}.c_left", LEFT * row["c_f"] * count, "F", "rule",
                         f"{LEFT:g} of it at the end of its life (usual end of life in data sheets, from memory)"),
             sheet.given(f"output{n}.esr_worst", one / count, "Ω", "catalogue", f"{why}, {count} side by side"))
 
@@ -88,8 +88,8 @@ def record_range(work: Work, n: int, need: Any, value: Any, greatest: Any = None
         work.sheet.given(f"output{n}.v_{limit}", need.magnitude * (1 + sign * need.tolerance), "V", text="requirement")
 
 
-def step_and_life(work: Work, o: dict[str, Any], n: int, need: Any, cap: Any, bank: tuple[Any, Any, Any]) -> None:
-    """Rows of what the capacitors (bank: as `record_bank_of` has them) hold, and of load step and life where they are asked for."""
+def step_and_life(work: Work, o: dict[str, Any], n: int, need: Any, cap: Any, left: Any, esr: Any) -> None:
+    """Rows of what the capacitors (left, esr: as `record_worn` has them) hold, and of load step and life where they are asked for."""
     sheet = work.sheet
     sheet(f"output{n}.v_c", output.capacitor_crest, v_out=sheet.rows.get(f"output{n}.v_high") or sheet.rows[f"load.v{n}"],
           tolerance=0.0 if f"output{n}.v_high" in sheet.rows else need.tolerance, ripple_pp=sheet.rows[f"output{n}.ripple_pp"])
@@ -99,7 +99,7 @@ def step_and_life(work: Work, o: dict[str, Any], n: int, need: Any, cap: Any, ba
         crossover = sheet.given(f"output{n}.crossover", float(np.max(o["fs"].value)) * CROSSOVER, "Hz", "rule",
                                 "loop crossover at a twenty-fifth of the switching frequency (common practice)")
         sheet(f"output{n}.step", output.step_deviation, step=need.load_step.high - need.load_step.low, crossover=crossover,
-              c=bank[1], esr=bank[2])
+              c=left, esr=esr)
         sheet.given(f"output{n}.step_limit", need.load_step.deviation, "V", text="requirement")
     if work.need.lifetime is not None:
         sheet(f"output{n}.life", output.capacitor_life, life=cap["life_s"], t_max=cap["t_max_c"],

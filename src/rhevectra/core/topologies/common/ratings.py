@@ -8,7 +8,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import Row
 from rhevectra.core.formulas import output
 from rhevectra.core.magnetics.transformer import Choice, TransformerNeed
-from rhevectra.core.stages.dies import JUNCTION_SHARE, record_coolable
+from rhevectra.core.stages.dies import record_heat
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import divider, idle, loop
 from rhevectra.core.topologies.common.signal import Signal
@@ -19,15 +19,7 @@ V_LED, LED_LEAST = 1.2, 0.1
 
 def switch_heat(work: Work, row: Mapping[str, Any], power: Any, conduction: Any) -> None:
     """Heat sink one switch asks for at its loss, and how fast that grows with its temperature; conduction: what of it is resistance."""
-    sheet = work.sheet
-    ambient = sheet.given("ambient.max", work.need.ambient_max, "°C", text="highest ambient")
-    limit = sheet.given("switch.t_junction", JUNCTION_SHARE * row["t_junction_max_c"], "°C", "rule",
-                        f"85 % of {row['t_junction_max_c']:g} °C (common practice)")
-    sheet("switch.case_to_ambient", output.case_to_ambient, t_junction=limit, ambient=ambient, power=power, r_jc=row["r_junction_case_k_w"])
-    record_coolable(work, "switch.r_ca_floor")
-    sheet("switch.runaway", output.runaway, t_junction=limit, ambient=ambient, power=power, conduction=conduction,
-          hot_ratio=row["hot_ratio"], t_hot=row["t_junction_max_c"])
-    sheet.given("switch.runaway_limit", 1.0, "", "rule", "where each kelvin brings another")
+    record_heat(work, "switch", "switch.case_to_ambient", row, power, power, conduction)
 
 
 def transformer_fit(work: Work, need: TransformerNeed, choice: Choice) -> None:

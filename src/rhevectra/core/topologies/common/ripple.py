@@ -1,8 +1,25 @@
 """Ripple of an output behind a rectifier or a filter inductor, as rows of a sheet or as bare numbers."""
 
+from collections.abc import Callable, Mapping
 from typing import Any
 
+import numpy as np
+
+from rhevectra.core.basis import corners
+from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import ripple
+from rhevectra.core.stages.work import Work
+
+Swing = Callable[[Any, Any], Any]
+"""Ripple [V] on a capacitor of each of many classes, by resistance [Ω] and capacitance [F]."""
+
+
+def on_one(work: Work, fed: Mapping[str, Any], of: Callable[[dict[str, Any], Any, Any], Any]) -> Swing:
+    """Greatest ripple of all full-load corners on one capacitor of each class. fed: what makes it, by rows; of: the ripple from their
+    numbers there, resistance and capacitance."""
+    full = corners.FULL.mask(work.grid)
+    flat = {k: np.broadcast_to(plain(x), work.grid.shape)[full] for k, x in fed.items()}
+    return lambda esr, c: np.max(of(flat, *(np.asarray(x)[..., None] for x in (esr, c))), -1)
 
 
 def of_rectifier(sheet: Any, id: str, current: dict[str, Any], t_off: Any, fs: Any, slower: Any, esr: Any, c: Any) -> Any:

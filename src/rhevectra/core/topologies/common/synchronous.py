@@ -10,6 +10,7 @@ from rhevectra.core.basis.corners import Array, Grid
 from rhevectra.core.basis.findings import LOOK_AT
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import synchronous as sync
+from rhevectra.core.stages.dies import record_most_loaded
 from rhevectra.core.stages.work import Work
 
 LOADS = (0.1, 0.25, 0.5, 1.0)
@@ -106,11 +107,8 @@ def record_most(work: Work, name: str, row: Mapping[str, Any], rms: Any) -> None
     transformers that feed them share by themselves."""
     if row["kind"] != "synchronous" or row["beside"] < 2:
         return
-    sheet = work.sheet
-    spread = work.choose("rectifier.r_spread", 0.15, "switches of one class with their tracks (common practice, no source)")
-    over = sheet(f"{name}.over_mean", sync.most_loaded, count=row["beside"], spread=spread)
-    sheet(f"{name}.i_most", sync.of_one, over_mean=over, i_rms=rms, count=row["count"])
-    sheet.given(f"{name}.i_one", row["i_one_a"], "A", "catalogue", f"continuous current of one {row['name']}")
+    record_most_loaded(work, "rectifier.r_spread", f"{name}.", row["beside"], rms, row["count"])
+    work.sheet.given(f"{name}.i_one", row["i_one_a"], "A", "catalogue", f"continuous current of one {row['name']}")
 
 
 def _counted(row: Mapping[str, Any], amps: float, volts: float, fs: float, positions: int, found: tuple[int, float],

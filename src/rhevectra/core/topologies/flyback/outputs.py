@@ -1,6 +1,7 @@
 """Rectifiers, output capacitors and the voltages of outputs that are not regulated themselves."""
 
 from collections.abc import Mapping
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -15,7 +16,6 @@ from rhevectra.core.stages import rate
 from rhevectra.core.stages.dies import JUNCTION_SHARE
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import idle, ripple, snubbing
-from rhevectra.core.topologies.common.bank import Swing
 from rhevectra.core.topologies.common.declare import CANS
 from rhevectra.core.topologies.common.outputs import (
     LEFT,
@@ -23,8 +23,8 @@ from rhevectra.core.topologies.common.outputs import (
     cans_for_step,
     holding,
     least_bank,
-    record_bank_of,
     record_range,
+    record_worn,
     resistance,
     slowest,
     step_and_life,
@@ -84,8 +84,8 @@ def _one(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any], k: int, shared:
     sheet(f"{name}.case_to_ambient", output.case_to_ambient, t_junction=limit, ambient=sheet.rows["ambient.max"], power=loss,
           r_jc=row["r_junction_case_k_w"])
     sheet(f"output{n}.i_c_rms", output.capacitor_rms, i_rms=rms, i_out=average)
-    fed = _slow(work, s, o, name, top)
-    bank = _bank(work, n, need, fed, average)
+    fed = _fed(work, s, o, name, {"i_peak": top, "i_out": average})
+    bank = _bank(work, n, need, fed)
     more = _ripple_and_life(work, o, n, need, bank, fed, average)
     if k:
         record_range(work, n, need, shared["voltage"][k])
@@ -100,22 +100,24 @@ def _one(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any], k: int, shared:
     return {f"rectifier{n}": loss} | more
 
 
-def _slow(work: Work, s: pd.Stage, o: dict[str, Any], name: str, top: Any) -> dict[str, Any]:
-    """What the capacitors are fed with: peak of a rectifier without the ring with the least inductance at the least rate, how long it
-    falls, at what rate, and the tolerance of that; where the rate follows the inductance with the greatest, at the same peak."""
-    sheet, rows, pulse = work.sheet, work.sheet.rows, {"t_off": o["t_off"], "fs": o["fs"]}
+def _fed(work: Work, s: pd.Stage, o: dict[str, Any], name: str, current: dict[str, Any]) -> dict[str, Any]:
+    """What the capacitors are fed with. current: of the rectifier, peak without the ring and load; its peak is that of the least inductance
+    at the least rate. How long it falls, at what rate, and the tolerance of that; where the rate follows the inductance with the greatest,
+    at the same peak."""
+    sheet, rows, fed = work.sheet, work.sheet.rows, {**current, "t_off": o["t_off"], "fs": o["fs"]}
     if s.variant.valley:
-        return {"i_peak": top, **pulse, "slower": sheet("switch.fs_slower", inductance.slower, lp=s.lp, lp_max=rows["transformer.lp_max"])}
-    return {"i_peak": sheet(f"{name}.i_top_most", inductance.peak_following, current=top, i_least=rows["switch.i_peak_least"],
-                            i_peak=rows["switch.i_peak_run"]), **pulse, "slower": rate.tolerance(work)}
+        return {**fed, "slower": sheet("switch.fs_slower", inductance.slower, lp=s.lp, lp_max=rows["transformer.lp_max"])}
+    return {**fed, "slower": rows[rate.ID],
+            "i_peak": sheet(f"{name}.i_top_most", inductance.peak_following, current=current["i_peak"],
+                            i_least=rows["switch.i_peak_least"], i_peak=rows["switch.i_peak_run"])}
 
 
-def _ripple(sheet: Any, id: str, fed: dict[str, Any], i_out: Any, esr: Any, c: Any) -> Any:
+def _ripple(sheet: Any, id: str, fed: dict[str, Any], esr: Any, c: Any) -> Any:
     """Ripple [V] on a capacitor, as a row or bare numbers."""
-    return ripple.of_rectifier(sheet, id, {"i_peak": fed["i_peak"], "i_out": i_out}, fed["t_off"], fed["fs"], fed["slower"], esr, c)
+    return ripple.of_rectifier(sheet, id, {k: fed[k] for k in ("i_peak", "i_out")}, fed["t_off"], fed["fs"], fed["slower"], esr, c)
 
 
-def _asks(need: Any, row: Any, esr: Any, i_c: float, volts: Swing, fs: float, filtered: bool) -> dict[str, Any]:
+def _asks(need: Any, row: Any, esr: Any, i_c: float, volts: ripple.Swing, fs: float, filtered: bool) -> dict[str, Any]:
     """How many cans of a class each need asks for; row, esr: of one class or of many. Behind a filter the first capacitor may ripple by a
     tenth of the voltage."""
     most = 0.1 * need.magnitude if filtered else need.ripple_pp
@@ -123,16 +125,13 @@ def _asks(need: Any, row: Any, esr: Any, i_c: float, volts: Swing, fs: float, fi
             "load step": cans_for_step(need, row, esr, slowest(fs, SLOWER_FED_OFF))}
 
 
-def _bank(work: Work, n: int, need: Any, fed: dict[str, Any], i_out: Any) -> tuple[Any, int, float]:
+def _bank(work: Work, n: int, need: Any, fed: dict[str, Any]) -> tuple[Any, int, float]:
     """Capacitor class, count and filter inductor [H]: the fewest and smallest cans; a filter where ripple alone would ask for many more."""
-    table, shape, full = work.parts["output_capacitors"], work.grid.shape, corners.FULL.mask(work.grid)
-    at_full = lambda x: np.broadcast_to(x.value, shape)[full]  # noqa: E731
-    flat, load, i_c = {k: at_full(x) for k, x in fed.items()}, at_full(i_out), float(at_full(work.sheet.rows[f"output{n}.i_c_rms"]).max())
-    fs = float(flat["fs"].min()) * (1 - float(flat["slower"].max()))
-
-    def volts(esr: Any, c: Any) -> Any:
-        """Greatest ripple on one capacitor of each of many classes."""
-        return np.max(_ripple(Quick(), "", flat, load, np.asarray(esr)[..., None], np.asarray(c)[..., None]), -1)
+    table, full = work.parts["output_capacitors"], corners.FULL.mask(work.grid)
+    at_full = lambda x: np.broadcast_to(x.value, work.grid.shape)[full]  # noqa: E731
+    i_c = float(at_full(work.sheet.rows[f"output{n}.i_c_rms"]).max())
+    fs = float(at_full(fed["fs"]).min()) * (1 - float(at_full(fed["slower"]).max()))
+    volts = ripple.on_one(work, fed, partial(_ripple, Quick(), ""))
     able = holding(work, need, OPEN * need.magnitude)
     plain, alone = least_bank(work, able, lambda rows, esr: _asks(need, rows, esr, i_c, volts, fs, False))
     behind, filtered = least_bank(work, able, lambda rows, esr: _asks(need, rows, esr, i_c, volts, fs, True))
@@ -160,8 +159,8 @@ def _filter_l(work: Work, row: Any, need: Any, fs: float) -> float:
 def _ripple_and_life(work: Work, o: dict[str, Any], n: int, need: Any, bank: tuple[Any, int, float], fed: dict[str, Any],
                      average: Any) -> dict[str, Any]:
     sheet, (cap, count, choke) = work.sheet, bank
-    whole = record_bank_of(work, n, cap, count)
-    first = _ripple(sheet, f"output{n}.ripple_{'first' if choke > 0 else 'pp'}", fed, average, whole[2], whole[1])
+    left, esr = record_worn(work, n, cap, count)
+    first = _ripple(sheet, f"output{n}.ripple_{'first' if choke > 0 else 'pp'}", fed, esr, left)
     losses: dict[str, Any] = {}
     if choke > 0:
         second = sheet.given(f"filter{n}.esr_worst", resistance(work, cap)[0], "Ω", "catalogue",
@@ -175,5 +174,5 @@ def _ripple_and_life(work: Work, o: dict[str, Any], n: int, need: Any, bank: tup
     sheet.given(f"output{n}.ripple_limit", need.ripple_pp, "V", text="requirement")
     sheet.given(f"output{n}.i_c_limit", cap["i_rated_a"] * count, "A", "catalogue",
                 f"{count} × {cap['i_rated_a']:g} A at {cap['t_max_c']:g} °C")
-    step_and_life(work, o, n, need, cap, whole)
+    step_and_life(work, o, n, need, cap, left, esr)
     return losses

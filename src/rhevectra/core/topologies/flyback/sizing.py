@@ -170,7 +170,7 @@ def current_limit(work: Work, switch: Mapping[str, Any], stage: pd.Stage, out: M
     least = sheet.given("transformer.lp_min", float(plain(stage.lp)) * (1 - float(lp_tol.value)), "H", "rule",
                         "inductance less its tolerance")
     if not valley:
-        sheet(SEEN_SLOW, inductance.seen_slow, lp_min=least, tolerance=rate.tolerance(work))
+        sheet(SEEN_SLOW, inductance.seen_slow, lp_min=least, tolerance=sheet.rows[rate.ID])
     worst = limit_at(work, v_bus)
     low = sheet.given("switch.limit_min", float(nominal.value) * (1 - float(tol.value)), "A", "rule",
                       "nominal current limit less its tolerance")

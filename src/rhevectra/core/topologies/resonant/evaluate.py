@@ -204,8 +204,7 @@ def _gain(work: Work, plan: Plan, s: st.Stage) -> None:
     border = sheet.solved("llc.f_border", limit["f_border"], "Hz",
                           "highest frequency at which an end of the tolerances gives its most, in the slowest tank they allow: lower it "
                           "may turn capacitive")
-    rate.choose(work, ends.LOWEST)
-    sheet("llc.f_set", oscillator.lowest_setting, border=border, tolerance=rate.tolerance(work, ends.LOWEST))
+    sheet("llc.f_set", oscillator.lowest_setting, border=border, tolerance=rate.choose(work, ends.LOWEST))
     sheet.solved("llc.gain_need", plan.settled.out["gain"], "",
                  "reflected output with what is lost on the way, over the voltage across the tank")
     sheet("llc.gain_hold", resonant.gain_at_hold, gain=sheet.rows["llc.gain_need"], v_bus=s.v_bus, v_hold=sheet.rows["llc.v_hold"])

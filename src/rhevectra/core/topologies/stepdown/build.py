@@ -239,8 +239,7 @@ def _estimate(work: Work, v: Variant, kind: str, switch: Mapping[str, Any], rect
     down = main.magnitude + in_path * rect["v_forward_v"]
     least_duty, rate_row = (sheet.given("switch.duty_least", least, "", "solved", "ideal duty at the highest bus"),
                             sheet("switch.rate_wanted", forward.pulse_frequency, pulses=v.pulses, fs=fs))
-    rate.choose(work)
-    sheet("switch.rate_least", oscillator.least_rate, fs=rate_row, tolerance=rate.tolerance(work))
+    sheet("switch.rate_least", oscillator.least_rate, fs=rate_row, tolerance=rate.choose(work))
     wanted_by, rate_of_one = (sides.doubler_inductance, fs) if kind == secondary_kinds.DOUBLER else (forward.filter_inductance, rate_row)
     wanted = sheet("filter1.l_wanted", wanted_by, v_down=down, duty=least_duty, fs=rate_of_one, ripple_ratio=share, i_out=of_all)
     l_out = choose("filter1.l", lambda: float(f"{more * float(wanted.value):.2g}"),
