@@ -11,10 +11,17 @@ def whole(d, x):
     return np.broadcast_to(np.asarray(getattr(x, "value", x), float), d.grid.shape)
 
 
+BEFORE = ("input_capacitors", "brown_out")
+"""What burns before the point at which the power of a stage is told."""
+FRONT = ("bridge", "thermistor", "mains_filter", "bulk", "x_discharge", "start_up", *BEFORE)
+"""The same behind the mains."""
+
+
 def check_balance(d, front=(), most=0.005, loaded=False):
-    """In run (loaded: with load), what the bus gives is output plus listed losses (those of the front end named left out) within `most`,
-    and what the front end is worked out for is that within a two hundredth of the greatest; no row is NaN or infinite."""
-    lost = sum(whole(d, r) for name, r in d.losses.items() if name not in front)
+    """In run (loaded: with load), what the bus gives is output plus listed losses (those of the front end named and what burns before it
+    left out) within `most`, and what the front end is worked out for is that within a two hundredth of the greatest; no row is NaN or
+    infinite."""
+    lost = sum(whole(d, r) for name, r in d.losses.items() if name not in (*front, *BEFORE))
     run = np.broadcast_to(d.grid.where(lambda p: p.case == "run" and (p.load > 0 or not loaded)), d.grid.shape)
     drawn = whole(d, d.context["o"]["p_bus"])
     assert np.abs((whole(d, d.rows["load.power"]) + lost) / drawn - 1)[run].max() < most

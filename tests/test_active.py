@@ -5,7 +5,7 @@ import numpy as np
 import pytest
 from scipy.integrate import solve_ivp
 
-from balances import check_drawn, check_finite, whole
+from balances import FRONT, check_drawn, check_finite, whole
 from rhevectra.app.netlist import corner_for, netlist_text
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.design.exact import exact, remarks
@@ -115,7 +115,7 @@ def test_seeded_requirements_in_the_usual_range_can_be_built():
         feasible += d.feasible
         check_finite(d)
         lost = sum(whole(d, r) for name, r in d.losses.items()
-                   if name not in ("bridge", "bulk", "thermistor", "mains_filter", "x_discharge", "start_up"))
+                   if name not in FRONT)
         run = np.broadcast_to(d.grid.where(lambda p: p.case == "run"), d.grid.shape)
         off = np.abs((whole(d, d.rows["load.power"]) + lost) / whole(d, d.context["o"]["p_bus"]) - 1)
         assert off[run & np.broadcast_to(d.grid.where(lambda p: p.load >= 0.5),

@@ -280,3 +280,15 @@ def test_every_picture_of_every_stage_is_drawn(bridge):
     drawn = {s.element.lower() for s in TOPOLOGIES[bridge.topology].schematic(bridge, bridge.grid.find(195.0)) if s.element}
     circuit = {e.name.lower() for e in TOPOLOGIES[bridge.topology].circuit(bridge, bridge.grid.find(195.0)).elements}
     assert drawn <= circuit
+
+
+@pytest.mark.parametrize(("watts", "volts"), [(400, 48), (371, 48), (250, 24), (300, 170)])
+def test_whole_turns_of_a_few_take_no_duty_over_its_limit(watts, volts):
+    """From 10 V two turns or one: a duty that is planned a little shorter may leave the turns as they are, so that the next is planned for
+    one turn more. With a turn less than the rule takes it would be over its limit."""
+    need = Requirement(mains=BATTERY.mains, outputs=(Output(voltage=volts, current_max=watts / volts),), insulation="basic")
+    d = size(need, {"topology": "push_pull"}, noise=False)
+    assert not [f for f in d.findings if f.figure == "switch.duty_max"]
+    less = size(need, {"topology": "push_pull", "transformer.np": d.value("transformer.np"),
+                       "transformer.ns1": float(d.value("transformer.ns1")) - 1}, noise=False)
+    assert less.figure("switch.duty_max").value > d.figure("switch.duty_max").value

@@ -4,6 +4,11 @@ import numpy as np
 import pytest
 from scipy.integrate import solve_ivp
 
+from rhevectra.app.parts import rows
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.requirement import Mains, Output, Requirement
+from rhevectra.core.design.cost import whole_bill
+from rhevectra.core.design.size import size
 from rhevectra.core.formulas.rectifier import LineSource, line_harmonics, solve_bulk
 from spice import measure
 
@@ -107,3 +112,27 @@ def test_a_capacitor_far_too_small_gives_numbers_and_a_refusal():
              {"topology": "llc_three_phase", "front_end": "plain", "bulk.c": 1e-6})
     assert not d.feasible and any("cannot carry the load" in f.text for f in d.findings)
     check_finite(d)
+
+
+@pytest.mark.parametrize(("watts", "low", "front"), [(300, 85, "plain"), (800, 85, "plain"), (1000, 195, "plain"), (800, 85, "doubler")])
+def test_cans_side_by_side_where_one_does_not_do(watts, low, front):
+    """As few as hold valley, hold-up and ripple current; one less would not, whichever it is. Their resistance, ripple current and number
+    are those of so many cans, in list and bill too; a given capacitance is made of as many as its ripple current asks for."""
+    need = Requirement(mains=Mains(kind="ac1", v_min=low, v_max=135 if front == "doubler" else 265),
+                       outputs=(Output(voltage=24.0, current_max=watts / 24),), hold_up=0.02,
+                       hold_up_at=115.0 if front == "doubler" else None, harmonics_class="none", cooling="forced")
+    made = lambda **pins: size(need, {"front_end": front, **{k.replace("__", "."): x for k, x in pins.items()}}, noise=False)  # noqa: E731
+    d = made()
+    cans, plan = int(d.value("bulk.parallel")), d.context["front"]
+    judged = ("bulk.v_valley", "bulk.hold_up_left", "bulk.i_rms")
+    assert cans > 1 and all(d.figure(id).margin >= 0 for id in judged)
+    assert float(d.value("bulk.c")) == pytest.approx(cans * plan.cap["c_f"])
+    assert plan.source.esr == pytest.approx(plan.cap["esr_ohm"] / cans, rel=1e-6)
+    less = made(bulk__parallel=cans - 1)
+    assert any(less.figure(id).margin < 0 for id in judged)
+    pair = 2 if front == "doubler" else 1
+    assert [count for kind, value, count in rows(d) if "capacitor" in kind.lower() and value.startswith(show(plan.cap["c_f"], "F"))] == [
+        pair * cans]
+    assert whole_bill(d)["bulk"] == [(plan.cap["name"], pair * cans)]
+    given = made(bulk__c=float(d.value("bulk.c")) * 1.1)
+    assert int(given.value("bulk.parallel")) == cans and given.figure("bulk.i_rms").margin >= 0

@@ -6,7 +6,7 @@ import re
 import numpy as np
 import pytest
 
-from balances import check_balance, check_drawn
+from balances import FRONT, check_balance, check_drawn
 from rhevectra import demo
 from rhevectra.app.netlist import netlist_text
 from rhevectra.core.basis.findings import MUST_FIX
@@ -24,7 +24,6 @@ from rhevectra.drawing.pictures import pictures_of
 from rhevectra.project.codec import decode
 from spice import measure
 
-FRONT = ("bridge", "thermistor", "mains_filter", "bulk", "x_discharge", "start_up")
 MU0 = 4e-7 * np.pi
 
 

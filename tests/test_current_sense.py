@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from balances import check_balance, whole
+from balances import FRONT, check_balance, whole
 from rhevectra import demo
 from rhevectra.app.parts import rows
 from rhevectra.core.catalogue.tables import shipped
@@ -12,7 +12,6 @@ from rhevectra.core.design.size import size
 from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.project.codec import decode
 
-FRONT = ("bridge", "thermistor", "mains_filter", "bulk", "x_discharge", "start_up")
 E96 = [round(10 ** (k / 96), 2) for k in range(96)]
 """IEC 60063 gives this series as the rounded powers themselves."""
 

@@ -8,6 +8,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from balances import FRONT
 from requirements import random_requirements
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import Measured
@@ -25,8 +26,6 @@ from rhevectra.core.design.size import size
 from rhevectra.core.formulas.rectifier import LineSource, line_harmonics, solve_bulk
 from rhevectra.core.stages.work import FigureSpec
 from rhevectra.core.topologies import TOPOLOGIES
-
-FRONT = ("bridge", "thermistor", "mains_filter", "bulk", "x_discharge", "start_up")
 
 
 def balance(d) -> float:

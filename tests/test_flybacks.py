@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from scipy.optimize import brentq
 
-from balances import check_drawn, check_finite, whole
+from balances import FRONT, check_drawn, check_finite, whole
 from requirements import ALONE, random_requirements
 from rhevectra.app.netlist import corner_for, netlist_text
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
@@ -22,7 +22,6 @@ from rhevectra.drawing.pictures import pictures_of
 from spice import measure, shortened
 
 KINDS = ("flyback_qr", "flyback_2sw")
-FRONT = ("bridge", "thermistor", "mains_filter", "bulk", "x_discharge", "start_up")
 
 
 @pytest.fixture(scope="module")

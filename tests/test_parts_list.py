@@ -8,7 +8,7 @@ import pytest
 from rhevectra import demo
 from rhevectra.app.netlist import netlist_text
 from rhevectra.app.parts import rows
-from rhevectra.core.basis.quantities import parse
+from rhevectra.core.basis.quantities import parse, show
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.design.exact import exact
 from rhevectra.core.design.size import size
@@ -32,11 +32,14 @@ def bought(d):
 
 @pytest.mark.parametrize("topology", list(TOPOLOGIES))
 def test_every_value_in_the_circuit_is_in_the_list(topology):
-    """Capacitors and resistors whose value is written in the drawing, the output's apart: these go by class and their number."""
+    """Capacitors and resistors whose value is written in the drawing, the output's apart: these go by class and their number. Cans side by
+    side are drawn as one."""
     d = size(NEED, {"topology": topology, "front_end": "plain"})
     drawn = {at[1] for s in TOPOLOGIES[topology].schematic(d, d.grid.find(230.0)) if s.kind in ("capacitor", "resistor")
              and not s.element.startswith("Cout") and (at := VALUE.search(s.label))}
-    assert drawn and drawn <= set(bought(d))
+    cans, each = int(d.value("bulk.parallel")), float(d.value("bulk.c")) / int(d.value("bulk.parallel"))
+    assert bought(d)[show(each, "F")] >= cans
+    assert drawn and drawn - {show(cans * each, "F")} <= set(bought(d))
     (out,) = [(value, count) for kind, value, count in rows(d) if kind == "capacitor"]
     each = parse(re.search(r"\d+uF", out[0])[0].replace("u", "µ"), "F")
     assert each * out[1] == pytest.approx(float(d.rows["output1.c"].value), rel=1e-9)

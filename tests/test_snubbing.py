@@ -12,6 +12,7 @@ from rhevectra import demo
 from rhevectra.app import parts
 from rhevectra.app.netlist import netlist_text
 from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.design.exact import exact
 from rhevectra.core.design.size import size
 from rhevectra.core.stages.ringing import crests, edged
@@ -193,14 +194,11 @@ def test_a_step_down_stage_against_the_engine(stepdown):
 
 @pytest.mark.parametrize("topology", ["half_bridge", "full_bridge"])
 def test_a_snubber_across_the_primary_against_the_engine(topology):
-    """The turns are given, for the leakage's own energy is not in the formula: from 30 to 33 turns of the half bridge the resistor burns 9
-    to 11 % more. It burns the sized loss within an eighth, as the figure says, the bus gives it within 15 %; after a pulse the primary
-    swings over its resting place by no more than the crest tells (less, as the leakage empties before the capacitor has followed),
-    undamped by most of the step; drawn, listed, and told as what may be chosen."""
+    """The resistor burns the sized loss within 5 %, the bus gives it within 15 %; after a pulse the primary swings over its resting place
+    by no more than the crest tells (less, as the leakage empties before the capacitor has followed), undamped by most of the step; drawn,
+    listed, and told as what may be chosen."""
     doc = decode(demo.text("ringing-lab-bench"), "x")
-    bare, d = (size(doc.requirement,
-                    {"topology": topology, "primary.snubber": kind, "transformer.np": 32 if topology == "half_bridge" else 63}, noise=False)
-               for kind in ("none", "rc"))
+    bare, d = (size(doc.requirement, {"topology": topology, "primary.snubber": kind}, noise=False) for kind in ("none", "rc"))
     c = d.grid.find(max(d.grid.lines), 1.0)
     at = lambda x, id: float(np.broadcast_to(x.rows[id].value, x.grid.shape)[c.index])  # noqa: E731
     over, power = {}, {}
@@ -216,7 +214,7 @@ def test_a_snubber_across_the_primary_against_the_engine(topology):
         power[name] = -np.trapezoid(e.currents["vbus"] * e.voltages["bus"], e.t) / e.period
         if x is d:
             burnt = float(np.trapezoid((volt(first) - volt("ps")) * e.currents["rps"], e.t)) / e.period
-    assert (burnt == pytest.approx(at(d, "primary.snubber_loss"), rel=0.125)
+    assert (burnt == pytest.approx(at(d, "primary.snubber_loss"), rel=0.05)
             and power["rc"] - power["bare"] == pytest.approx(at(d, "primary.snubber_loss"), rel=0.15))
     assert over["rc"] <= at(d, "primary.ring_crest") - 1 + 0.03 and over["bare"] > 0.75
     assert at(d, "switch.p_bus") - at(bare, "switch.p_bus") == pytest.approx(at(d, "primary.snubber_loss"), rel=0.05)
@@ -227,10 +225,27 @@ def test_a_snubber_across_the_primary_against_the_engine(topology):
     assert "primary.snubber_r" not in bare.rows and bare.rows["primary.snubber"].value == "none"
 
 
+@pytest.mark.parametrize(("topology", "low", "high", "watts", "volts"), [
+    ("half_bridge", 300, 400, 150, 12), ("full_bridge", 300, 400, 500, 12), ("full_bridge", 36, 75, 300, 24),
+    ("push_pull", 36, 75, 200, 12), ("push_pull", 10, 16, 200, 48)])
+def test_what_the_leakage_brings_into_the_snubber(topology, low, high, watts, volts):
+    """From little current over the impedance of the ring to eleven times what its voltage drives, at both ends of the source: the exact
+    period's resistor burns the sized loss within 4 %, of a push-pull an eighth less at most."""
+    d = size(Requirement(mains=Mains(kind="dc", v_min=low, v_max=high), outputs=(Output(voltage=volts, current_max=watts / volts),),
+                         cooling="forced"), {"topology": topology, "primary.snubber": "rc"}, noise=False)
+    for line in (low, high):
+        c = d.grid.find(line)
+        found, ends = exact(d, c), next(p.nodes for p in TOPOLOGIES[topology].circuit(d, c).elements if p.name == "Rps")
+        volt = [found.voltages.get(n, np.zeros_like(found.t)) for n in ends]
+        burnt = float(np.trapezoid((volt[0] - volt[1]) * found.currents["rps"], found.t)) / found.period
+        sized = float(d.rows["primary.snubber_loss"].at(c.index))
+        assert (7 / 8 if topology == "push_pull" else 0.96) * sized < burnt < 1.04 * sized, line
+
+
 @pytest.mark.parametrize("name", ["ringing-lab-bench", "radar-rotator"])
 def test_a_snubber_over_both_halves_of_a_push_pull_against_the_engine(name):
-    """From switch to switch, at twice the bus: the resistor burns the sized loss but for what the figure tells of itself, from a sixth less
-    to an eighth more; what the bus gives for it is no more, and less where the clamp of the spike catches less. After a pulse the ends
+    """From switch to switch, at twice the bus: the resistor burns the sized loss but for what the figure tells of itself, an eighth less;
+    what the bus gives for it is no more, and less where the clamp of the spike catches less. After a pulse the ends
     swing over their resting place by less than the crest tells; without it by most of the step. Drawn, listed, in balance."""
     doc = decode(demo.text(name), "x")
     bare, d = (size(doc.requirement, {"topology": "push_pull", "primary.snubber": kind}) for kind in ("none", "rc"))
@@ -249,7 +264,7 @@ def test_a_snubber_over_both_halves_of_a_push_pull_against_the_engine(name):
         if x is d:
             burnt = float(np.trapezoid((e.voltages["d1"] - e.voltages["ps"]) * e.currents["rps"], e.t)) / e.period
     sized = at(d, "primary.snubber_loss")
-    assert 5 / 6 * sized < burnt < 9 / 8 * sized and 0.6 * sized < power["rc"] - power["bare"] < 9 / 8 * sized, (sized, burnt, power)
+    assert 7 / 8 * sized < burnt < 1.04 * sized and 0.6 * sized < power["rc"] - power["bare"] < 9 / 8 * sized, (sized, burnt, power)
     assert over["rc"] <= at(d, "primary.ring_crest") - 1 + 0.03 and over["bare"] > 0.75
     assert at(d, "primary.ring_crest") == pytest.approx(
         crest(at(d, "primary.snubber_c") / at(d, "primary.c_nodes"), at(d, "primary.snubber_r") / at(d, "primary.ring_z"), 0.0), abs=3e-3)

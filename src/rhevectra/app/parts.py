@@ -17,7 +17,7 @@ _OF_OUTPUTS = tuple(
     f"{id}{n}.{part}" for n in range(1, 7) for id, part in (("output", "r_bleed"), ("rectifier", "snubber_c"), ("rectifier", "snubber_r")))
 _CHOSEN = ("inlet.fuse", "inlet.thermistor", "inlet.arrester", "inlet.c_x", "inlet.r_x", "inlet.l_cm", "inlet.cm_ring", "inlet.l_dm",
            "inlet.dm_ring", "inlet.dm_powder", "inlet.c_y", "inlet.c_in", "bridge.class", "bulk.c", "bulk.r_balance", "bulk.r_bleed",
-           "pfc.r_sense", "sense.r",
+           "brown.r_high", "brown.r_low", "pfc.r_sense", "sense.r",
            "clamp.r", "clamp.c", "clamp.v_zener", "clamp.r_series", "clamp.r_diode", "active.c", "spike.c", "spike.r", "divider.c",
            "blocking.c", "llc.cr", "primary.snubber_c", "primary.snubber_r", "rectifier1.clamp_c", "rectifier1.clamp_r", *_OF_OUTPUTS,
            "feedback.r_high", "feedback.r_low", "feedback.r_led", "feedback.c_zero", "feedback.c_pole", "aux.r_series", "aux.c_least",
@@ -184,8 +184,12 @@ def _percent(design: Design, id: str) -> str:
 
 def _each(design: Design, id: str) -> float:
     """Value of a part, of the worst corner where it is a figure; the stages of the mains filter share its capacitors."""
-    value = float(design.value(id))
+    value = float(design.value(id)) / (int(design.value("bulk.parallel")) if _in_cans(design, id) else 1)
     return in_each(value, stages_of(design.rows)) if id in ("inlet.c_x", "inlet.c_y") else value
+
+
+def _in_cans(design: Design, id: str) -> bool:
+    return id == "bulk.c" and "bulk.parallel" in design.rows
 
 
 def _count(design: Design, id: str) -> int:
@@ -195,6 +199,8 @@ def _count(design: Design, id: str) -> int:
         return stages
     if id == "inlet.c_y":
         return stages * int(design.rows["inlet.y_count"].value)
+    if _in_cans(design, id):
+        return int(design.value("bulk.parallel")) * (2 if "bulk.r_balance" in design.rows else 1)
     if id == "divider.c" or (id in ("bulk.c", "bulk.r_balance") and "bulk.r_balance" in design.rows):
         return 2
     if id in _EACH_PHASE:

@@ -29,7 +29,7 @@ SAME: dict[str, tuple[str, ...]] = {
     "spice": ("netlist",), "sr": ("synchronous",), "stability": ("phase margin", "gain margin"), "standby": ("noload",),
     "start": ("startup",), "sync": ("synchronous",), "synchronous": ("rectifier class",), "temp": ("temperature",), "thd": ("harmonic",),
     "tm": ("temperature",), "topology": ("contest",), "transistor": ("switch class",), "trafo": ("transformer",),
-    "trip": ("current limit",), "tvs": ("clamp",), "uvlo": ("auxiliary supply, least",), "varistor": ("arrester",),
+    "trip": ("current limit",), "tvs": ("clamp",), "uvlo": ("auxiliary supply, least", "brownout"), "varistor": ("arrester",),
     "vcc": ("auxiliary supply",), "vdd": ("auxiliary supply",), "vds": ("drain voltage", "switch voltage"),
     "vor": ("reflected voltage",), "winding": ("turns", "wire"), "zcs": ("turnoff",), "zvs": ("turnoff, least", "dead time", "turnon"),
 }

@@ -247,10 +247,24 @@ def _ends(design: Design, line: float) -> Iterator[Check]:
         yield Check("Hold-up", _setting(at, 1.0), "plug pulled until an output leaves its band", "s",
                     band_of(design, "bulk.hold_up_left", at, 1.0)[0], None, "bulk.hold_up_left",
                     "capacitance below its class; the stage lets go of a higher bus than told")
+    if "brown.out_most" in rows:
+        yield from _thresholds(design)
     limit = band_of(design, "switch.i_peak", line, 1.0, "limit")
     yield Check("Current limit, peak", f"{line:g} V, output gives way", "current probe, or sense voltage", "A",
                 (1 - PROBE) * float(np.min(rows["switch.limit_min"].value)) if "switch.limit_min" in rows else None, (1 + PROBE) * limit[1],
                 "switch.i_peak", "full load will not be held at the lowest line", "sense resistor, delay, blanking")
+
+
+def _thresholds(design: Design) -> Iterator[Check]:
+    """Where it lets go of a falling line, and where it starts again on a rising one."""
+    for name, at, end, low, high in (
+            ("Brown-out", "line lowered slowly, full load", "out", "divider of the bus, threshold of the pin",
+             "upper resistor of the divider open or larger: it ends hold-up too soon"),
+            ("Brown-in", "line raised slowly, least load", "in", "it starts and stops on a weak line: hysteresis current, divider",
+             "the lowest line does not start it")):
+        ends = float(design.rows[f"brown.{end}_least"].value), float(design.rows[f"brown.{end}_most"].value)
+        yield Check(name, at, "bus where it stops or starts, differential probe", "V", *widened(ends, VOLTS), f"brown.{end}_most", low,
+                    high)
 
 
 def _loop(design: Design, line: float) -> Iterator[Check]:

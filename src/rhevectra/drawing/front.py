@@ -150,8 +150,14 @@ def hold_up(design: Design, corner: Corner, width: float, height: float, held: D
     t = np.linspace(0, max(1.3 * lasts, 1.15 * need.hold_up, 1e-3), 300)
     fall = lambda v, c: np.sqrt(np.maximum(v**2 - 2 * power * t / c, 0.0))  # noqa: E731
     frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 10, (0, float(t[-1])), (0, 1.15 * v0), "bus", "V")
+    below, asked = least, frame.x(need.hold_up)
+    aside = max(frame.left + 2, asked + 1 if asked < frame.left + 30 else 0.0)  # beside the mark of what is asked for
+    if "brown.out_least" in design.rows:  # between these it lets go by itself
+        below, above = (float(design.rows[f"brown.out_{end}"].value) for end in ("least", "most"))
+        picture.box(frame.left, frame.y(above), frame.width, frame.y(below) - frame.y(above), "pale")
+        picture.label(aside, frame.y(min(below, least)) + 7.6, f"brown-out {show(below, 'V')} to {show(above, 'V')}", "muted")
     frame.level(least, "", "tight")
-    picture.label(frame.left + 2, max(frame.y(least) + 3.6, frame.top + 3.6), f"least bus {show(least, 'V')}",
+    picture.label(aside, max(frame.y(min(below, least)) + 3.6, frame.top + 3.6), f"least bus {show(least, 'V')}",
                   "tight")  # the bus comes down from the left
     frame.trace("bus", t, fall(v0, c), "primary", 0.6)
     left = float(design.rows["bulk.c_left"].value)
@@ -165,7 +171,7 @@ def hold_up(design: Design, corner: Corner, width: float, height: float, held: D
         if when > 0:
             picture.line([(frame.x(when), frame.top), (frame.x(when), frame.top + frame.height)], role, 0.35, True)
             near = frame.x(when) < frame.left + 30
-            picture.text(frame.x(when) + (1 if near else -1), frame.top + frame.height - 2 - 4 * k, text, role, "left" if near else "right",
-                         3.0, clear=True)
+            picture.text(frame.x(when) + (1 if near else -1), frame.top + (3.6 if near else frame.height - 2 - 4 * k), text, role,
+                         "left" if near else "right", 3.0, clear=True)
     frame.close()
     return picture

@@ -13,7 +13,7 @@ PREFIXES = {"p": -12, "n": -9, "u": -6, "µ": -6, "μ": -6, "m": -3, "k": 3, "K"
 _SHOWN = {-12: "p", -9: "n", -6: "µ", -3: "m", 0: "", 3: "k", 6: "M", 9: "G"}
 _COUNTED = ("turns", "layers", "holes")
 """Units of whole numbers."""
-_PLAIN_UNITS = ("", "dB", "K", "°C", "°", "%", *_COUNTED, "K/W", "A/mm²", "W/m³", "m²", "m³", "1/m", "h")
+_PLAIN_UNITS = ("", "dB", "K", "°C", "°", "%", *_COUNTED, "K/W", "A/mm²", "W/m³", "m²", "m³", "1/m", "h", "ppm/K")
 """Units that are read and shown without a prefix."""
 _LONG = (("h", 3600.0), ("min", 60.0))
 """Times from ten minutes on are read in minutes, from ten hours on in hours: a life of 8 years is 70100 h, not 252 Ms."""

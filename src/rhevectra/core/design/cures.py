@@ -8,6 +8,7 @@ from rhevectra.core.basis.sheet import Row
 from rhevectra.core.design.design import Figure
 from rhevectra.core.design.names import spoken
 from rhevectra.core.design.spent import BY_LOSS, none_left, spent
+from rhevectra.core.stages import air
 from rhevectra.core.stages.work import FigureSpec, Work
 
 Cures = Mapping[str, str | tuple[str, ...]]
@@ -26,7 +27,10 @@ COMMON: Cures = {"start.delay": ("start.path", "aux.i"), "inlet.i_rms": "front_e
                  "rectifier#.i_avg": "rectifier#.parallel",
                  "rectifier#.v_reverse": ("rectifier#.class", "secondary.kind", "flyback.v_or", "topology"),
                  "rectifier#": "rectifier#.class", "output#.ripple_pp": ("output#.parallel", "filter#.l", "output#.cap"),
-                 "output#.i_c_rms": "output#.parallel", "output#.v_c": "output#.cap", "output#.life": "output#.parallel",
+                 "output#.i_c_rms": "output#.parallel", "output#.v_c": "output#.cap",
+                 "output#.life": ("output#.parallel", "output#.cap", air.ID),
+                 "bulk.i_rms": ("bulk.parallel", "pfc.c_bus", "pfc.c_half"),
+                 "bulk.life": ("bulk.parallel", "pfc.c_bus", "pfc.c_half", air.ID),
                  "output#.step": "output#.parallel", "output#.v_open": ("aux.v_trip", "feedback.v_trip", "output#.cap"),
                  "feedback.i_end": "feedback.r_led", "feedback.error": "feedback.reference_tolerance",
                  "feedback.phase_margin": "feedback.f_aim", "feedback.gain_margin": "feedback.f_aim",
@@ -43,7 +47,8 @@ OF_LOSS: Cures = {"start_up": "bulk.r_bleed", "x_discharge": "inlet.c_x", "bridg
                   "current_sense": ("sense.kind", "switch.current_limit"), "core": "transformer.core", "copper": "transformer.core",
                   "clamp": "clamp.kind", "clamp_diode": "clamp.kind", "clamp_switch": "clamp.kind",
                   "rectifier#": ("rectifier#.class", "rectifier#.parallel"), "bleed#": ("output#.bleed", "feedback.ctr", "feedback.r_low"),
-                  "bulk": ("bulk.c", "pfc.c_bus"), "filter_core": "filter1.core", "filter_copper": "filter1.core", "filter#": "filter#.l",
+                  "bulk": ("bulk.c", "pfc.c_bus"), "input_capacitors": "input.cap", "brown_out": "brown.r_high",
+                  "filter_core": "filter1.core", "filter_copper": "filter1.core", "filter#": "filter#.l",
                   "leakage_ring": "transformer.arrangement", "winding_ring": "fs", "idle_ring": "fs", "uneven_phases": "llc.spread",
                   "tank_inductor_core": "llc.inductor_core", "tank_inductor_copper": "llc.inductor_core",
                   "pfc_switch_on": "pfc.switch_class", "pfc_switch_edges": "pfc.switch_class", "pfc_diode": "pfc.diode",

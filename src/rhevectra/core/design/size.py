@@ -19,9 +19,10 @@ from rhevectra.core.catalogue.tables import Catalogue, shipped
 from rhevectra.core.design.cures import COMMON, SHAPE, Cures, cure_of
 from rhevectra.core.design.design import Design, exceeded, judge
 from rhevectra.core.emission import declare as emission
+from rhevectra.core.emission import input_capacitors
 from rhevectra.core.emission import record as filtering
 from rhevectra.core.formulas import output
-from rhevectra.core.stages import DC_FRONT_END, clamps_for, clamps_refused, front_ends_for, pulse_duty, stored
+from rhevectra.core.stages import DC_FRONT_END, air, brown, clamps_for, clamps_refused, front_ends_for, pulse_duty, stored
 from rhevectra.core.stages.work import FigureSpec, Work
 from rhevectra.core.topologies import TOPOLOGIES, usual_topology
 
@@ -96,7 +97,6 @@ def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Map
     rows = topology.record(work, plan, front_rows["v_bus"], front_rows, clamp)
     pulse_duty.record(work)
     stored.record(work)
-    _whole(work, rows["losses"])
     all_specs = _figure_specs(topology, front, clamp, need)
     draft = Design(requirement=need, topology=topology.NAME, front_end=front.NAME, clamp=clamp.NAME, grid=grid, rows=sheet.rows,
                    specs=all_specs, decision_specs=specs, pins=dict(pins), as_built=measured,
@@ -104,6 +104,7 @@ def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Map
                    catalogue=parts,
                    context={"plan": plan, "o": rows["o"], "stage": rows["stage"], "bulk": solution, "front": front_plan,
                             "source": front_rows.get("source"), "shared": rows.get("shared", []), "loop": rows.get("loop")})
+    _whole(work, rows["losses"], draft, ripple)
     topology.findings(work, plan)
     if noise and emission.applies(front) and (more := filtering.record(work, draft, front)) and not wound:
         return size(need, pins, as_built, catalogue, noise, more, loop)
@@ -240,6 +241,8 @@ def _agreed(work: Work, topology: ModuleType, front: ModuleType, settled: tuple[
 T = TypeVar("T")
 _PARTS = Kept(64)
 """Front ends and power stages of a whole contest: it comes back to each of its topologies with another front end."""
+SHARED = ("derating.", air.ID)
+"""What decisions begin with that front ends read though topologies list them."""
 READ_OF_FRONT_END = "bulk.v_min_stage"
 """The one row of a front end that the building of a power stage looks at, beside the bus itself."""
 
@@ -266,7 +269,7 @@ def _front_end(work: Work, topology: ModuleType, front: ModuleType, clamp: Modul
                asked: tuple[float, ...]) -> tuple[Any, tuple[Any, Any]]:
     """The parts of the front end for a power [W] and a ripple current [A], and its bus for the power expected [W]. No decision of topology
     or clamp but deratings touches them: they are kept for the next design."""
-    apart = {*SHAPE, *(s.id for s in (*topology.DECISIONS, *clamp.DECISIONS) if not s.id.startswith("derating."))}
+    apart = {*SHAPE, *(s.id for s in (*topology.DECISIONS, *clamp.DECISIONS) if not s.id.startswith(SHARED))}
 
     def make() -> tuple[Any, tuple[Any, Any]]:
         plan = front.plan(work, *asked)
@@ -288,9 +291,14 @@ def _stage(work: Work, topology: ModuleType, clamp: ModuleType, v_bus: Any) -> t
                  own.__contains__, make)
 
 
-def _whole(work: Work, losses: dict[str, Row]) -> None:
-    """Totals: output, loss, efficiency, standby."""
+def _whole(work: Work, losses: dict[str, Row], draft: Design, ripple: Any) -> None:
+    """Totals: output, loss, efficiency, standby; before them what is sized by the waveforms of the draft, whose losses these are. ripple:
+    what the power stage takes in a period less its average, rms [A]."""
     sheet, grid, need = work.sheet, work.grid, work.need
+    if brown.IDS[0] in work.choose.specs:
+        losses |= brown.record(work)
+    if need.is_dc:
+        losses |= input_capacitors.record(work, draft, ripple)
     outs = {}
     for n, o in enumerate(need.outputs, 1):
         v = sheet.rows.get(f"output{n}.v") or sheet.rows.get(f"load.v{n}") or sheet.given(f"load.v{n}", o.magnitude, "V")

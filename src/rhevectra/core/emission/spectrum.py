@@ -72,14 +72,19 @@ def taken(current: Array, node: Array) -> tuple[Array, ...]:
 
 
 def bus_ripple(design: Any, corner: Corner, shape: Any, node: Array, edge: float, esr: float, c: float) -> Lines:
-    """Voltage that the power stage's current (its shape; node: the switching node at even instants) makes across the bulk capacitor: as the
-    topology says, or of the ways a stage can take its primary's current the one with the mean that is drawn."""
+    """Voltage that the power stage's current (its shape; node: the switching node at even instants) makes across the bulk capacitor."""
+    current, period = drawn(design, corner, shape, node)
+    f, amps = harmonics(current, period, edge, faster(design))
+    return strongest(f, amps * np.abs(noise.capacitor(f, c, esr)))
+
+
+def drawn(design: Any, corner: Corner, shape: Any, node: Array) -> tuple[Array, float]:
+    """What the power stage takes from the bus at even instants [A] and its period [s]: as the topology says, or of the ways a stage can
+    take its primary's current (its shape; node: the switching node at even instants) the one with the mean that is drawn."""
     told = getattr(TOPOLOGIES[design.topology], "bus_current", None)
     if told is not None:
         shape = told(design, corner)
-        drawn = even(shape)
-    else:
-        mean = float(design.rows["bulk.p_load"].at(corner.index)) / float(design.rows["bus.v"].at(corner.index))
-        drawn = min(taken(even(shape), node), key=lambda k: abs(float(k.mean()) - mean))
-    f, amps = harmonics(drawn, shape.period, edge, faster(design))
-    return strongest(f, amps * np.abs(noise.capacitor(f, c, esr)))
+        return even(shape), shape.period
+    rows = design.rows
+    mean = float((rows.get("bulk.p_load") or rows["bus.p"]).at(corner.index)) / float(rows["bus.v"].at(corner.index))
+    return min(taken(even(shape), node), key=lambda k: abs(float(k.mean()) - mean)), shape.period

@@ -90,6 +90,20 @@ def capacitor_life(life: Any, t_max: Any, temperature: Any) -> Any:
     return life * 2.0 ** ((t_max - temperature) / 10)
 
 
+@formula("T = T_a + ΔT_air + 10·(I/I_r)²", "°C", "T_a ΔT_air I I_r",
+         "self-heating of an electrolytic at its rated ripple current taken as 10 K (common practice, no source)")
+def capacitor_temperature(ambient: Any, air: Any, current: Any, rated: Any) -> Any:
+    """Temperature [°C] of a capacitor at a ripple current [A], in air warmer by `air` [K]; rated [A] at its highest temperature."""
+    return ambient + air + 10 * np.square(current / rated)
+
+
+@formula("I = I_r·√(max(0, (T_max − 10·ln(L/L_0)/ln(2) − T_a − ΔT_air)/10))", "A", "I_r L_0 L T_max T_a ΔT_air",
+         "temperature at which a capacitor lasts so long, and what heats it to that")
+def current_for_life(rated: Any, life: Any, wanted: Any, t_max: Any, ambient: Any, air: Any) -> Any:
+    """Ripple current [A] with which a capacitor lasts as long as is wanted [s]; life [s] at its highest temperature t_max [°C]."""
+    return rated * np.sqrt(np.maximum(t_max - 10 * np.log(wanted / life) / np.log(2.0) - ambient - air, 0.0) / 10)
+
+
 @formula("V_aux = (N_a/N_s)·(V_o + V_d) − V_fa", "V", "N_a N_s V_o V_d V_fa", "transformer ratio")
 def auxiliary_voltage(turns_aux: Any, turns_secondary: Any, v_out: Any, v_drop: Any, v_forward: Any) -> Any:
     """Auxiliary supply voltage [V] by turns ratio alone."""
@@ -137,6 +151,24 @@ def divider_output(v_ref: Any, r_high: Any, r_low: Any, i_bias: Any) -> Any:
 def divider_off(v_set: Any, v_out: Any) -> Any:
     """How far the output the divider sets is from the one asked for, relative."""
     return np.abs(v_set / v_out - 1)
+
+
+@formula("ΔT = max(T_max + ΔT_in − 25, 25 − T_min)", "K", "T_max ΔT_in T_min", "largest step from the 25 °C that tolerances are told at")
+def from_room(t_max: Any, rise: Any, t_min: Any) -> Any:
+    """How far from room temperature parts come [K] that stand in air warmer by `rise` [K] than an ambient of t_min to t_max [°C]."""
+    return np.maximum(t_max + rise - 25, 25 - t_min)
+
+
+@formula("ε_x = ε + α/1000000·ΔT", "", "ε α ΔT", "tolerance at room temperature and what temperature adds")
+def warmed(tolerance: Any, drift: Any, span: Any) -> Any:
+    """Tolerance of a part anywhere in its range of temperature; drift [ppm/K], span: from room temperature [K]."""
+    return tolerance + drift / 1e6 * span
+
+
+@formula("ε_x = √(ε² + (α/1000000·ΔT)²)", "", "ε α ΔT", "root of the sum of squares: the drift knows nothing of the tolerance")
+def warmed_statistical(tolerance: Any, drift: Any, span: Any) -> Any:
+    """The same, statistical."""
+    return np.hypot(tolerance, drift / 1e6 * span)
 
 
 @formula("ε = ε_set + ε_ref + 2·ε_R·(1 − V_ref/V_o) + ΔI_b·R_hi/V_o", "", "ε_set ε_ref ε_R V_ref V_o ΔI_b R_hi",

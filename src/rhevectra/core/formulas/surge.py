@@ -37,10 +37,3 @@ def arrester_clamps(v_class: Any) -> Any:
 def displaced(power: Any, f_line: Any, c_x: Any, v_line: Any) -> Any:
     """Power factor that X capacitors leave of a sine in step with the line."""
     return power / np.sqrt(np.square(power) + np.square(2 * np.pi * f_line * c_x * np.square(v_line)))
-
-
-@formula("T = T_a + 10·(I/I_r)²", "°C", "T_a I I_r",
-         "self-heating of an electrolytic at its rated ripple current taken as 10 K (common practice, no source)")
-def capacitor_temperature(ambient: Any, current: Any, rated: Any) -> Any:
-    """Temperature [°C] of a capacitor at a ripple current [A]; rated [A] at its highest temperature."""
-    return ambient + 10 * np.square(current / rated)

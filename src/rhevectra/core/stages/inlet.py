@@ -1,6 +1,7 @@
 """What stands between the plug and any bridge: fuse, inrush limiter, X capacitor with its discharge, Y capacitors, and the harmonics of the
 line current against their class."""
 
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
@@ -13,7 +14,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.catalogue import limits
 from rhevectra.core.formulas import doubler, faults, rectifier
-from rhevectra.core.stages import stored, surge
+from rhevectra.core.stages import air, stored, surge
 from rhevectra.core.stages.work import FigureSpec, Work
 
 ORDERS = np.arange(1, 40, 2)
@@ -80,8 +81,7 @@ BULK_FIGURES = (
     FigureSpec("bulk.hold_up_left", "Hold-up time, capacitance left", "t_h,x", "bulk", corners.HOLD_UP, "min", "bulk.hold_up_limit", "min",
                fixed="resistance of the aged capacitor", sentence="the same with what tolerance or age leave of the capacitor",
                look_only=True),
-    FigureSpec("bulk.life", "Life of the bulk capacitor", "L", "bulk", corners.FULL, "min", "bulk.life_limit", "min",
-               fixed="temperature of neighbours: ambient plus its own heat"),
+    air.life_figure("bulk", "Life of the bulk capacitor", "bulk"),
     FigureSpec("bulk.discharge_time", "Discharge to 60 V", "t_60", "bulk", fixed="power stage stopped: only the bleed path discharges"),
 )
 
@@ -123,6 +123,13 @@ def limiting(table: Any, amps: float, joules: float) -> str:
 def cooler(need: Requirement, cap: Any) -> float:
     """How much more ripple current a capacitor may carry in a cooler ambient: its self-heating may grow (common practice, no source)."""
     return float(min(2.0, np.sqrt(1 + max(cap["t_max_c"] - need.ambient_max, 0.0) / 15.0)))
+
+
+def record_limit(work: Work, cap: Mapping[str, Any], cans: int, where: str = "") -> None:
+    """Row of the ripple current that cans side by side may carry; where: in words, of which there are such a number."""
+    work.sheet.given("bulk.i_limit", cans * cap["i_rated_a"] * cooler(work.need, cap), "A", "catalogue",
+                     f"{cans} × {show(cap['i_rated_a'], 'A')} at {cap['t_max_c']:g} °C{where}, raised by the cooler ambient (common "
+                     "practice, no source)")
 
 
 RELAY_FROM = 4.0

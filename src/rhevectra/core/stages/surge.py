@@ -14,7 +14,7 @@ from rhevectra.core.basis.preferred import FUSES
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.remembered import remembered
 from rhevectra.core.basis.requirement import Requirement
-from rhevectra.core.formulas import output, rectifier, surge
+from rhevectra.core.formulas import rectifier, surge
 from rhevectra.core.formulas.rectifier import LineSource
 from rhevectra.core.stages.work import FigureSpec, Work
 
@@ -149,13 +149,3 @@ def expected_restart(need: Requirement, r: float, inductance: float, joules: flo
     return float(
         rectifier.inrush_wave(need.mains.v_max, need.mains.f_min, r + 0.08 / (2 * np.pi * 120 * c), inductance, c, 0.0, 100,
                               PHASES[1])[1].max())
-
-
-def record_life(work: Work, cap: Any, cans: int, i_rms: Any) -> None:
-    """How long the bulk capacitor lasts at full load in the highest ambient."""
-    sheet = work.sheet
-    hot = sheet("bulk.temperature", surge.capacitor_temperature, ambient=work.need.ambient_max, current=i_rms,
-                rated=cap["i_rated_a"] * cans)
-    sheet("bulk.life", output.capacitor_life, life=cap["life_s"], t_max=cap["t_max_c"], temperature=hot)
-    if work.need.lifetime is not None:
-        sheet.given("bulk.life_limit", work.need.lifetime, "s", text="requirement")

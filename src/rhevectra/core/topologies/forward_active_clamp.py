@@ -29,6 +29,7 @@ from rhevectra.core.topologies.stepdown.views import (
                    waveforms,
                    winding_view,
 )
+from rhevectra.core.topologies.stepdown.views import switched_current as bus_current
 
 NAME = "forward_active_clamp"
 _VARIANT = Variant(NAME, pulses=1, switches=1, drive=1.0, in_path=1, across=2.0, node="d1", active=True, duty=0.50, duty_limit=0.62,
@@ -38,6 +39,6 @@ EXACT_RATINGS, exact_traces = ratings(_VARIANT), traces(_VARIANT)
 build = partial(_build.build, _VARIANT)
 
 __all__ = ["AFTER_CLAMP", "BUS_RIPPLE", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "EXPLORES", "FIGURES", "NAME", "NEEDS_CLAMP",
-           "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "exact_traces", "findings", "flux_view", "interval_name",
-           "output_figures", "power_drawn", "record", "rectifier_ring", "ripple_choice", "schematic", "share_traces", "transient",
-           "waveforms", "winding_view"]
+           "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "bus_current", "circuit", "exact_traces", "findings", "flux_view",
+           "interval_name", "output_figures", "power_drawn", "record", "rectifier_ring", "ripple_choice", "schematic", "share_traces",
+           "transient", "waveforms", "winding_view"]

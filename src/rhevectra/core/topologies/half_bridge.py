@@ -20,6 +20,7 @@ from rhevectra.core.topologies.stepdown.evaluate import findings, power_drawn, r
 from rhevectra.core.topologies.stepdown.intervals import interval_name
 from rhevectra.core.topologies.stepdown.schematic_half import NODE_PLACES, schematic
 from rhevectra.core.topologies.stepdown.variant import Variant
+from rhevectra.core.topologies.stepdown.views import divided_current as bus_current
 from rhevectra.core.topologies.stepdown.views import (
                    flux_view,
                    rectifier_ring,
@@ -38,6 +39,6 @@ EXACT_RATINGS, exact_traces = ratings(_VARIANT), traces(_VARIANT)
 build = partial(_build.build, _VARIANT)
 
 __all__ = ["AFTER_CLAMP", "BUS_RIPPLE", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "EXPLORES", "FIGURES", "NAME", "NEEDS_CLAMP",
-           "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "exact_traces", "findings", "flux_view", "interval_name",
-           "output_figures", "power_drawn", "record", "rectifier_ring", "ripple_choice", "schematic", "share_traces", "transient",
-           "waveforms", "winding_view"]
+           "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "bus_current", "circuit", "exact_traces", "findings", "flux_view",
+           "interval_name", "output_figures", "power_drawn", "record", "rectifier_ring", "ripple_choice", "schematic", "share_traces",
+           "transient", "waveforms", "winding_view"]

@@ -1,6 +1,6 @@
 """Choosing what stands between plug and bus: thermistor, bridge, capacitor, and what a stacked pair needs beside."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any
 
 import numpy as np
@@ -14,7 +14,7 @@ from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.catalogue import limits
 from rhevectra.core.formulas import doubler, rectifier
 from rhevectra.core.formulas.rectifier import Bulk, LineSource
-from rhevectra.core.stages import inlet
+from rhevectra.core.stages import air, inlet
 from rhevectra.core.stages.bulk.position import SPLIT, Position, joined, part_of, positions
 from rhevectra.core.stages.work import Work
 
@@ -34,13 +34,14 @@ BALANCED = 0.97
 
 
 class Plan(Struct, frozen=True):
-    """All that was chosen. c, floor: the capacitor [F] and the least bus [V] as decided; cap: its catalogue row; target: valley aimed at
-    [V]; places: how each line is rectified; r_balance: the decision beside each capacitor of a pair."""
+    """All that was chosen. c, floor: the capacitor [F] and the least bus [V] as decided; cap: catalogue row of one of its cans side by
+    side; target: valley aimed at [V]; places: how each line is rectified; r_balance: the decision beside each capacitor of a pair."""
 
     bridge: Mapping[str, Any]
     thermistor: Mapping[str, Any]
     c: Any
     cap: Mapping[str, Any]
+    cans: int
     v_class: float
     floor: Any
     target: float
@@ -56,6 +57,14 @@ class Plan(Struct, frozen=True):
     def source(self) -> LineSource:
         """What stands in series at the highest line."""
         return self.places[-1].source
+
+
+TRIED, TRIED_TO_LAST = 10, 14
+"""Values of capacitors that are tried, from below what storage asks for on; with a life to be reached, which may ask for thrice that."""
+CANS = 6
+"""Cans side by side, at most."""
+NEEDS = VALLEY, HOLD_UP, RIPPLE, LIFE = "valley", "hold-up", "ripple current", "life"
+"""What is asked of the capacitor; a life that none reaches may go unmet."""
 
 
 def plan(stacked: bool, work: Work, power: float, i_hf: float) -> Plan:
@@ -79,23 +88,66 @@ def plan(stacked: bool, work: Work, power: float, i_hf: float) -> Plan:
         choose.pins.get("bridge.class") or inlet.first_above(work.parts["bridges"], "i_rated_a", inlet.BRIDGE_ROOM * line))
     places = positions(work.grid.lines, stacked, series, bridge["v_forward_v"], bridge["r_dynamic_ohm"])
     expected = max(2 * power * 0.75 * 0.5 / need.mains.f_min / (low**2 - target**2), held_up) * (2 if stacked else 1)
-    rows = sorted(caps.where(v_class_v=v_class).rows, key=lambda r: r["c_f"])
-    least = max(sum(r["c_f"] < expected for r in rows) - 4, 0)
-    rows = rows[least : least + 10]
-    values = np.array([r["c_f"] for r in rows])
-    if choose.pinned("bulk.c") and "bulk.c" not in work.sheet.measured:
-        by_rule, ends, why = None, lowest, "15 % below the valley aimed at"
-    else:
-        by_rule, ends = _choose_c(need, work.grid, rows, values, places, power, i_hf, target, fixed or lowest, float(left.value), fixed > 0)
-        why = ("a twelfth below the valley with what is left of the capacitor, or as far below as the hold-up asks, at most 15 % below the "
-               "valley aimed at")
-    c, floor = choose("bulk.c", by_rule), choose("bulk.v_min_stage", ends, why)
-    cap = rows[int(np.argmin(np.abs(np.log(values / c.value))))]
+    rows = sorted(air.lasting(work, caps.where(v_class_v=v_class).rows), key=lambda r: r["c_f"])
+    c, floor, cans, cap = _capacitor(work, rows, expected, lowest, lambda tried, n: _choose_c(
+        work, tried, n, places, power, i_hf, target, fixed or lowest, float(left.value), fixed > 0))
     bridge = inlet.choose_bridge(work, line, thermistor["r_hot_ohm"], (0.5 if stacked else 1.0) * float(c.value) * need.mains.v_max**2)
     places = positions(work.grid.lines, stacked, replace(series, esr=cap["esr_ohm"] * cap["c_f"] / float(c.value)), bridge["v_forward_v"],
                        bridge["r_dynamic_ohm"])
-    chosen = Plan(bridge, thermistor, c, cap, v_class, floor, target, places, match)
+    chosen = Plan(bridge, thermistor, c, cap, cans, v_class, floor, target, places, match)
     return replace(chosen, r_balance=_balance(work, chosen, crest, held)) if stacked else chosen
+
+
+class Chosen(Struct, frozen=True):
+    """A capacitance [F] with why and the smaller ones that would not do; the bus [V] at which its hold-up ends; the needs it does not
+    meet."""
+
+    value: float
+    why: str
+    smaller: tuple[str, ...]
+    ends: float
+    short: tuple[str, ...]
+
+
+def _capacitor(work: Work, rows: list[Any], expected: float, lowest: float,
+               of_cans: Callable[[list[Any], int], Chosen]) -> tuple[Any, Any, int, Mapping[str, Any]]:
+    """The bulk capacitor and the least bus as decided, how many cans it is made of, and the catalogue row of each. expected: about what is
+    asked for in all [F]; lowest: that bus [V] where the capacitor is given; of_cans: what so many cans of some rows come to."""
+    choose, asked = work.choose, work.choose.pins.get("bulk.parallel")
+
+    def like(farads: float) -> Any:
+        return min(rows, key=lambda r: abs(float(np.log(r["c_f"] / farads))))
+    if choose.pinned("bulk.c") and "bulk.c" not in work.sheet.measured:
+        c, floor = choose("bulk.c", None), choose("bulk.v_min_stage", lowest, "15 % below the valley aimed at")
+        each = lambda n: [{**like(c.value / n), "c_f": c.value / n}]  # noqa: E731
+        fewest = _fewest_cans(lambda n: of_cans(each(n), n), asked, (RIPPLE, LIFE))[0]
+    else:
+        fewest, found = _fewest_cans(lambda n: of_cans(_tried(work.need, rows, expected, n), n), asked)
+        c = choose("bulk.c", (found.value, found.why, found.smaller))
+        floor = choose("bulk.v_min_stage", found.ends, "a twelfth below the valley with what is left of the capacitor, or as far below "
+                       "as the hold-up asks, at most 15 % below the valley aimed at")
+    cans = int(choose("bulk.parallel", fewest, "the fewest that do").value)
+    return c, floor, cans, like(c.value / cans)
+
+
+def _tried(need: Requirement, rows: list[Any], expected: float, cans: int) -> list[Any]:
+    """The rows to be tried, so many side by side, where about `expected` [F] is asked for in all."""
+    least = max(sum(cans * r["c_f"] < expected for r in rows) - 4, 0)
+    return rows[least : least + (TRIED if need.lifetime is None else TRIED_TO_LAST)] or rows[-1:]
+
+
+def _fewest_cans(made: Callable[[int], Chosen], asked: int | None, needs: tuple[str, ...] = NEEDS) -> tuple[int, Chosen]:
+    """As many cans as somebody asked for; the fewest that meet all the needs, else all but a life that none reaches (one that is short of
+    it all the same need not be large too), else the most there may be."""
+    if asked is not None:
+        return asked, made(asked)
+    short = list[tuple[set[str], Chosen]]()
+    for cans in range(1, CANS + 1):
+        one = made(cans)
+        short.append((set(needs) & set(one.short), one))
+        if not short[-1][0]:
+            return cans, one
+    return next(((k, one) for k, (missed, one) in enumerate(short, 1) if missed == {LIFE}), (CANS, short[-1][1]))
 
 
 def _crests(lines: tuple[float, ...], stacked: bool) -> tuple[float, float]:
@@ -141,11 +193,14 @@ def _balance(work: Work, p: Plan, crest: float, held: float) -> Any:
                        "(common practice, from memory)")
 
 
-def _choose_c(need: Requirement, grid: Grid, rows: list[Any], values: Array, places: tuple[Position, ...], power: float, i_hf: float,
-              target: float, floor: float, left: float, fixed: bool) -> tuple[tuple[float, str, tuple[str, ...]], float]:
-    """Smallest value that gives valley, hold-up with what is left of it, and ripple-current life, with the need that decided; and the bus
-    [V] at which its hold-up ends: `floor` where that is fixed or the hold-up needs it, else as high as both leave it."""
-    esr, n = np.tile([r["esr_ohm"] for r in rows], 2), len(values)
+def _choose_c(work: Work, rows: list[Any], cans: int, places: tuple[Position, ...], power: float, i_hf: float,
+              target: float, floor: float, left: float, fixed: bool) -> Chosen:
+    """Smallest value, of so many cans, that gives valley, hold-up with what is left of it, and ripple-current life, with the need that
+    decided; and the bus [V] at which its hold-up ends: `floor` where that is fixed or the hold-up needs it, else as high as both leave
+    it."""
+    need, grid = work.need, work.grid
+    values = cans * np.array([r["c_f"] for r in rows])
+    esr, n = np.tile([r["esr_ohm"] for r in rows], 2) / cans, len(values)
     c = np.concatenate([values, left * values])
     solved = []
     for p in places:
@@ -156,28 +211,35 @@ def _choose_c(need: Requirement, grid: Grid, rows: list[Any], values: Array, pla
     valley, i_cap = np.min([b.v_valley[0] for b in solved], axis=0), np.max([b.i_cap[0, :n] for b in solved], axis=0)
     kept = next(b.v_valley[1, n:] for b in solved if len(b.v_valley) > 1)
     valley, old = valley[:n], valley[n:]
-    rated = np.array([r["i_rated_a"] for r in rows]) * inlet.cooler(need, rows[0])
+    rated = cans * np.array([r["i_rated_a"] for r in rows]) * inlet.cooler(need, rows[0])
     hold = rectifier.hold_up(left * values / places[0].on_bus, kept, floor, power)
-    ok = {"valley": (valley >= target) & (old >= floor) & ~np.any([b.collapsed[0, :n] for b in solved], axis=0),
-          "hold-up": hold >= inlet.ROOM * need.hold_up, "ripple current": inlet.ROOM * np.hypot(i_cap, i_hf) <= rated}
+    ok = {VALLEY: (valley >= target) & (old >= floor) & ~np.any([b.collapsed[0, :n] for b in solved], axis=0),
+          HOLD_UP: hold >= inlet.ROOM * need.hold_up, RIPPLE: inlet.ROOM * np.hypot(i_cap, i_hf) <= rated,
+          LIFE: inlet.ROOM * np.hypot(i_cap, i_hf) <= cans * np.array([air.carried(work, r) for r in rows])}
+    short = tuple(name for name, good in ok.items() if not good.any())
+    if need.lifetime is None or not ok[LIFE].any():
+        del ok[LIFE]
     first = {name: (int(np.argmax(good)) if good.any() else len(values) - 1) for name, good in ok.items()}
     name = max(first, key=lambda k: first[k])
     index = first[name]
-    per_watt = values[index] / places[0].on_bus * 1e6 / power
-    habit = "1 µF/W" if need.mains.v_min > SPLIT or places[0].on_bus > 1 else "2 to 3 µF/W"
     asks = ", ".join(f"{k} asks {show(values[i], 'F')}" for k, i in first.items())
-    seen = " as the bus sees them" if places[0].on_bus > 1 else ""
-    text = (f"decided by {name}; {asks}, hold-up with {left * 100:.0f} % of it left; "
-            f"{per_watt:.2f} µF/W{seen} (habit: {habit}, common practice)")
+    why = (f"decided by {name}; {asks}, hold-up with {left * 100:.0f} % of it left; "
+           f"{_per_watt(need, values[index] / power, places[0].on_bus)}")
     smaller = []
     for i in range(max(index - 3, 0), index):
-        why = next(k for k, good in ok.items() if not good[i])
-        number = {"valley": show(valley[i], "V"), "hold-up": show(hold[i], "s"),
-                  "ripple current": show(float(np.hypot(i_cap[i], i_hf)), "A")}[why]
-        smaller.append(f"{show(values[i], 'F')}: {why} {number}")
+        lacks = next(k for k, good in ok.items() if not good[i])
+        number = {VALLEY: show(valley[i], "V"), HOLD_UP: show(hold[i], "s"),
+                  **dict.fromkeys((RIPPLE, LIFE), show(float(np.hypot(i_cap[i], i_hf)), "A"))}[lacks]
+        smaller.append(f"{show(values[i], 'F')}: {lacks} {number}")
     spare = kept[index] ** 2 - 2 * power * inlet.ROOM * need.hold_up * places[0].on_bus / (left * values[index])
     ends = floor if fixed else max(floor, min(BELOW * old[index], np.sqrt(max(spare, 0.0))))
-    return (float(values[index]), text, tuple(reversed(smaller))), float(f"{ends:.3g}")
+    return Chosen(float(values[index]), why, tuple(reversed(smaller)), float(f"{ends:.3g}"), short)
+
+
+def _per_watt(need: Requirement, each: float, on_bus: int) -> str:
+    """A capacitance for each watt [F/W] beside what people are used to; on_bus: how many of them are in series on the bus."""
+    habit = "1 µF/W" if need.mains.v_min > SPLIT or on_bus > 1 else "2 to 3 µF/W"
+    return (f"{each / on_bus * 1e6:.2f} µF/W{' as the bus sees them' if on_bus > 1 else ''} (habit: {habit}, common practice)")
 
 
 def bus(plan: Plan, grid: Grid, power: Array, near: Bulk | None = None, share: float = 1.0) -> tuple[Array, Bulk]:

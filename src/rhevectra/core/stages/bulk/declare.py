@@ -2,7 +2,8 @@
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
-from rhevectra.core.stages import cold_start, inlet
+from rhevectra.core.stages import brown, cold_start, inlet
+from rhevectra.core.stages.bulk.build import CANS
 from rhevectra.core.stages.work import FigureSpec
 
 _PAIR = (
@@ -16,9 +17,13 @@ def decisions(stacked: bool) -> tuple[DecisionSpec, ...]:
     """Decisions of a single capacitor or a stacked pair."""
     return (DecisionSpec("bulk.valley_share", "Bulk valley at lowest line", "bulk", unit="", low=0.35, high=0.97,
                          schools="0.70 small bulk; 0.75 usual; 0.85 easy transformer"),
-            DecisionSpec("bulk.c", "Each bulk capacitor" if stacked else "Bulk capacitor", "bulk", unit="F", low=1e-6, high=5e-3,
-                         step="E12"), *(_PAIR if stacked else ()),
-            DecisionSpec("bulk.v_min_stage", "Least bus the power stage works from", "bulk", unit="V", low=5, high=900), *inlet.DECISIONS)
+            DecisionSpec("bulk.c", "Each bulk capacitor" if stacked else "Bulk capacitor", "bulk", unit="F", low=1e-6, high=2e-2,
+                         step="E12"),
+            DecisionSpec("bulk.parallel", "Cans side by side in each" if stacked else "Cans side by side", "bulk", kind="integer", low=1,
+                         high=CANS, schools="one: least to fit; two or more: more ripple current in a lower height"),
+            *(_PAIR if stacked else ()),
+            DecisionSpec("bulk.v_min_stage", "Least bus the power stage works from", "bulk", unit="V", low=5, high=900),
+            *brown.decisions("bulk"), *inlet.DECISIONS)
 
 
 def figures(stacked: bool) -> tuple[FigureSpec, ...]:
@@ -42,7 +47,7 @@ def figures(stacked: bool) -> tuple[FigureSpec, ...]:
             FigureSpec("bulk.v_valley_left", "Bulk valley, capacitance left", "V_x", "bulk", corners.LOADED, "min", "bulk.v_min_stage",
                        "min", fixed="resistance of the aged capacitor", sentence="with what tolerance or age leave of the capacitor",
                        look_only=True),
-            *(pair if stacked else one), *inlet.BULK_FIGURES)
+            *(pair if stacked else one), *inlet.BULK_FIGURES, *brown.figures("bulk"))
 
 
 CURES = {**inlet.CURES, "bulk.v_capacitor": "bulk.r_balance"}

@@ -9,7 +9,7 @@ from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX, NOTE
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import doubler, rectifier
 from rhevectra.core.formulas.rectifier import Bulk
-from rhevectra.core.stages import inlet, surge
+from rhevectra.core.stages import air, inlet, surge
 from rhevectra.core.stages.bulk import cold_start
 from rhevectra.core.stages.bulk.build import Plan, bus
 from rhevectra.core.stages.bulk.position import SPLIT, part_of
@@ -35,10 +35,8 @@ def record(work: Work, plan: Plan, b: Bulk, power: Array, i_hf: Any) -> dict[str
                        "the same periodic steady state with what is left of the capacitor", c=c_left, line=given["line"], power=p)
     v_bus = inlet.record_bus(work, rows["valley"], rows["peak"], on_bus, plan.floor, p, "bulk", (old, c_left))
     hf = sheet.solved("bulk.i_rms_hf", i_hf, "A", "rms of what the power stage draws in a period, less its average")
-    surge.record_life(work, plan.cap, 1, sheet("bulk.i_rms", rectifier.root_sum, i_lf=rows["i_lf"], i_hf=hf))
-    sheet.given("bulk.i_limit", plan.cap["i_rated_a"] * inlet.cooler(need, plan.cap), "A", "catalogue",
-                f"rated {show(plan.cap['i_rated_a'], 'A')} at {plan.cap['t_max_c']:g} °C, raised by the cooler ambient (common practice, "
-                "no source)")
+    air.record_life(work, "bulk", plan.cap, plan.cans, sheet("bulk.i_rms", rectifier.root_sum, i_lf=rows["i_lf"], i_hf=hf))
+    inlet.record_limit(work, plan.cap, plan.cans)
     sheet.given("bulk.v_limit", plan.v_class * 1.0, "V", "catalogue", "rated voltage of the capacitor")
     bleed = inlet.record_bleed(work)
     balance = _stack(work, plan, rows["peak"], bleed) if plan.stacked else {}
@@ -122,7 +120,7 @@ def bill(design: Any) -> dict[str, Any]:
     """What stands between the mains filter and the power stage: bridge, bulk capacitors, and of a pair what balances them and what joins
     their mid-point."""
     plan: Plan = design.context["front"]
-    return {"bridges": [(str(plan.bridge["name"]), 1)], "bulk": [(str(plan.cap["name"]), 2 if plan.stacked else 1)],
+    return {"bridges": [(str(plan.bridge["name"]), 1)], "bulk": [(str(plan.cap["name"]), plan.cans * (2 if plan.stacked else 1))],
             "small": 2 * plan.stacked, "selectors": int(len(plan.places) > 1)}
 
 

@@ -13,7 +13,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import flyback, pfc, rectifier, surge
 from rhevectra.core.formulas.rectifier import LineSource
 from rhevectra.core.magnetics.inductor import MADE
-from rhevectra.core.stages import inlet, rate
+from rhevectra.core.stages import air, inlet, rate
 from rhevectra.core.stages.dies import PULSED, choose_die
 from rhevectra.core.stages.pfc import bursts
 from rhevectra.core.stages.pfc.choke import TOLERANCE, Choke, choose_choke
@@ -228,22 +228,26 @@ def _capacitor(work: Work, power: float, i_hf: float, v_bus: float, v_min: float
     rows = table.where(v_class_v=v_class).rows
     i_c = float(np.hypot(i_hf, pfc.bus_current_lf(power, v_bus)))
 
-    def asks(c: Array, rated: Array) -> dict[str, Array]:
+    def asks(c: Array, rated: Array, lasting: Array) -> dict[str, Array]:
         ripple = pfc.bus_ripple(power, need.mains.f_min, c, v_bus)
         valley, crest = pfc.bus_valley(v_bus, ripple / left), pfc.bus_peak(v_bus, ripple)
         return {"valley above the mains": valley >= top + inlet.CLEAR,
                 "hold-up": rectifier.hold_up(left * c, valley, v_min, power) >= inlet.ROOM * need.hold_up,
-                "ripple current": inlet.ROOM * i_c <= rated, "lost load": pfc.dump(crest, power, delay, c) <= v_class,
+                "ripple current": inlet.ROOM * i_c <= rated, "life": inlet.ROOM * i_c <= lasting,
+                "lost load": pfc.dump(crest, power, delay, c) <= v_class,
                 "full load at once": pfc.sunk(v_bus, valley, BEYOND, power, QUICK, c) >= v_min}
     return choose_cans(work, "pfc.c_bus", rows, asks)
 
 
-def choose_cans(work: Work, id: str, rows: Sequence[Mapping[str, Any]], asks: Callable[[Array, Array], dict[str, Array]],
+def choose_cans(work: Work, id: str, rows: Sequence[Mapping[str, Any]], asks: Callable[[Array, Array, Array], dict[str, Array]],
                 where: str = "") -> tuple[Mapping[str, Any], int, float]:
     """Row and number of cans side by side, and their capacitance [F] by the decision `id`: the least that meets all that is asked of their
-    (capacitances, rated ripple currents); the need that decides is named. where: in words, of which there are such a number."""
+    (capacitances, rated ripple currents, ripple currents with which they last as long as is asked); the need that decides is named.
+    where: in words, of which there are such a number."""
+    rows = air.lasting(work, rows)
     pairs = sorted(((n, r) for r in rows for n in range(1, CANS + 1)), key=lambda x: (x[0] * x[1]["c_f"] * (1 + 0.05 * x[0]), x[0]))
-    met = asks(np.array([n * r["c_f"] for n, r in pairs]), np.array([n * r["i_rated_a"] * inlet.cooler(work.need, r) for n, r in pairs]))
+    met = asks(np.array([n * r["c_f"] for n, r in pairs]), np.array([n * r["i_rated_a"] * inlet.cooler(work.need, r) for n, r in pairs]),
+               np.array([n * air.carried(work, r) for n, r in pairs]))
     able = [pairs[k] for k in np.flatnonzero(np.all(list(met.values()), axis=0))]
 
     def short(n: int, row: Mapping[str, Any]) -> str:

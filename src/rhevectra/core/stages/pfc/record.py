@@ -12,7 +12,7 @@ from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX, NOTE
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import forward, inductor, output, pfc, rectifier, synchronous
 from rhevectra.core.formulas.surge import displaced
-from rhevectra.core.stages import cold_start, inlet, surge
+from rhevectra.core.stages import air, cold_start, inlet, surge
 from rhevectra.core.stages.dies import record_heat, record_most_loaded
 from rhevectra.core.stages.pfc.build import BEYOND, QUICK, SLOW, Plan, switch_losses
 from rhevectra.core.stages.pfc.bursts import AUX_AMPS, AUX_VOLTS, Once, with_bursts
@@ -355,14 +355,12 @@ def _inductor(work: Work, plan: Plan, losses: dict[str, Any]) -> None:
 def record_cans(work: Work, cap: Mapping[str, Any], cans: int, lf: Any, i_hf: Any, where: str = "") -> Any:
     """Ripple currents, life and loss of the cans side by side; lf: their current at line frequency, i_hf: what the stage behind takes at
     switching frequency [A]; where: in words, of which there are such a number. Returns their loss."""
-    sheet, need = work.sheet, work.need
+    sheet = work.sheet
     stage = sheet.solved("bulk.i_rms_stage", i_hf, "A", "rms of what the stage behind takes less its average")
     hf = sheet("bulk.i_rms_hf", rectifier.root_sum, i_lf=sheet.rows["pfc.i_bus_hf"], i_hf=stage)
     total = sheet("bulk.i_rms", rectifier.root_sum, i_lf=lf, i_hf=hf)
-    surge.record_life(work, cap, cans, total)
-    sheet.given("bulk.i_limit", cans * cap["i_rated_a"] * inlet.cooler(need, cap), "A", "catalogue",
-                f"{cans} × {show(cap['i_rated_a'], 'A')} at {cap['t_max_c']:g} °C{where}, raised by the cooler ambient (common practice, "
-                "no source)")
+    air.record_life(work, "bulk", cap, cans, total)
+    inlet.record_limit(work, cap, cans, where)
     return sheet("loss.bulk", rectifier.resistive_loss, r=sheet.rows["bulk.esr"], i_rms=total)
 
 

@@ -126,11 +126,11 @@ def _halves(work: Work, power: float, i_hf: float, v_bus: float, v_min: float, t
     i_mid = three_phase.mid_current(power, v_bus)
     i_c = float(np.hypot(i_hf, three_phase.half_current(i_mid)))
 
-    def asks(half: Array, rated: Array) -> dict[str, Array]:
+    def asks(half: Array, rated: Array, lasting: Array) -> dict[str, Array]:
         ripple = three_phase.unbalance_ripple(unbalance, power, need.mains.f_min, half / 2, v_bus)
         valley, mid = pfc.bus_valley(v_bus, ripple / left), three_phase.mid_ripple(i_mid, need.mains.f_min, half)
         return {"valley above the mains": valley - mid >= top,
                 "hold-up": rectifier.hold_up(left * half / 2, valley, v_min, power) >= inlet.ROOM * need.hold_up,
-                "ripple current": inlet.ROOM * i_c <= rated,
+                "ripple current": inlet.ROOM * i_c <= rated, "life": inlet.ROOM * i_c <= lasting,
                 "lost load": 0.5 * (pfc.dump(pfc.bus_peak(v_bus, ripple), power, delay, half / 2) + mid) <= v_class}
     return choose_cans(work, "pfc.c_half", rows, asks, " in each half")

@@ -13,11 +13,11 @@ from rhevectra.core.topologies.buck_aux.declare import (
            output_figures,
 )
 from rhevectra.core.topologies.buck_aux.evaluate import findings, power_drawn, record
-from rhevectra.core.topologies.buck_aux.views import CONTEST, EXPLORES, NODE_PLACES, bill, ripple_choice, schematic, waveforms
+from rhevectra.core.topologies.buck_aux.views import CONTEST, EXPLORES, NODE_PLACES, bill, bus_current, ripple_choice, schematic, waveforms
 
 NAME = "buck_aux"
 NEEDS_CLAMP = False
 
 __all__ = ["AFTER_CLAMP", "BUS_RIPPLE", "CONTEST", "CURES", "DECISIONS", "EXACT_RATINGS", "EXPLORES", "FIGURES", "NAME", "NEEDS_CLAMP",
-           "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "circuit", "exact_traces", "findings", "interval_name",
+           "NODE_PLACES", "NO_PICTURES", "PLATES", "bill", "build", "bus_current", "circuit", "exact_traces", "findings", "interval_name",
            "output_figures", "power_drawn", "record", "ripple_choice", "schematic", "waveforms"]

@@ -44,7 +44,7 @@ def schematic(design: Any, corner: Corner) -> list[Symbol]:
         Symbol("inductor", (44, 8), (70, 8), "", "primary", "Lout"),
         Symbol("note", (64, 0), (64, 6), f"{value('filter1.l')} on {rows['filter1.core'].value}, {value('filter1.turns')}", "primary"),
         Symbol("wire", (70, 8), (92, 8), element="Lout"), Symbol("wire", (44, 54), (92, 54), element="Lout"),
-        Symbol("capacitor", (76, 8), (76, 54), bank(rows, 1), "primary", "Cout1", True),
+        Symbol("capacitor", (76, 8), (76, 54), bank(rows, "output1"), "primary", "Cout1", True),
         Symbol("load", (92, 8), (92, 54), f"{design.requirement.outputs[design.requirement.main].name} {show(at(s.i_out), 'A')}, live",
                "primary", "Rload1")]
 
@@ -62,6 +62,14 @@ def waveforms(design: Any, corner: Corner) -> list[Shape]:
                   float(design.rows["switch.v_limit"].value)),
             Shape("diode current", "A", t, np.array([low, 0.0, 0.0, crest, low, low, low]), end, "primary"),
             Shape("inductor current", "A", t, np.array([low, low, crest, crest, low, low, low]), end, "secondary")]
+
+
+def bus_current(design: Any, corner: Corner) -> Shape:
+    """What it takes from the bus: the inductor's current while the switch is on."""
+    o, at, e = design.context["o"], reader(corner.index), 1e-10
+    end, on = 1 / at(o["fs"]), at(o["t_on"])
+    return Shape("bus current", "A", np.array([0.0, on, on + e, end]), np.array([at(o["valley"]), at(o["crest"]), 0.0, 0.0]), end,
+                 "primary")
 
 
 def ripple_choice(design: Any) -> RippleView:

@@ -10,30 +10,20 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import Quick, plain
 from rhevectra.core.formulas import forward, output
+from rhevectra.core.stages import air
+from rhevectra.core.stages.banks import CANS, LEFT, least_bank, record_worn, resistance, whole_cans
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import idle, ripple
-from rhevectra.core.topologies.common.declare import CANS
-from rhevectra.core.topologies.common.outputs import (
-    CROSSOVER,
-    LEFT,
-    cans_for_step,
-    holding,
-    least_bank,
-    record_worn,
-    resistance,
-    slowest,
-    step_and_life,
-    whole_cans,
-)
+from rhevectra.core.topologies.common.outputs import CROSSOVER, cans_for_step, holding, slowest, step_and_life
 
 USED = 0.8
 """Share of its rated voltage an output capacitor is used to (common practice)."""
 
 
-def _asks(need: Any, row: Any, esr: Any, i_c: float, volts: ripple.Swing, crossover: float) -> dict[str, Any]:
+def _asks(work: Work, need: Any, row: Any, esr: Any, i_c: float, volts: ripple.Swing, crossover: float) -> dict[str, Any]:
     """How many cans of a class each need asks for; row, esr: of one class or of many; crossover: of the loop, as expected [Hz]."""
     return {"ripple current": i_c / row["i_rated_a"], "ripple voltage": volts(esr, LEFT * row["c_f"]) / need.ripple_pp,
-            "load step": cans_for_step(need, row, esr, crossover)}
+            "load step": cans_for_step(need, row, esr, crossover), "life": i_c / air.carried(work, row)}
 
 
 def _ripple(sheet: Any, id: str, o: dict[str, Any], esr: Any, c: Any) -> Any:
@@ -56,19 +46,19 @@ def record_bank(work: Work, i_out: Any, o: dict[str, Any], slower: float = 0.0, 
     able = holding(work, need, need.magnitude / USED)
     fed = {k: o[k] for k in ("ripple", "fs", "t_e", "t_d", "spread") if k in o} | {"i_out": sheet.rows[f"load.i{n}"]}
     volts = ripple.on_one(work, fed, partial(_ripple, Quick(), ""))
-    best, _ = least_bank(work, able, lambda rows, esr: _asks(need, rows, esr, i_c, volts, crossover))
+    best, _ = least_bank(work, able, lambda rows, esr: _asks(work, need, rows, esr, i_c, volts, crossover))
     row = table.row(
         work.choose(f"output{n}.cap", best["name"], f"least volume of {len(able)} classes from {need.magnitude / USED:.3g} V").value)
-    asks = _asks(need, row, resistance(work, row)[0], i_c, volts, crossover)
+    asks = _asks(work, need, row, resistance(work, row)[0], i_c, volts, crossover)
     decides = max(asks, key=lambda a: asks[a])
     count = int(work.choose(f"output{n}.parallel", min(int(whole_cans(asks)), CANS),
                             f"{decides} decides at {show(i_c, 'A')} ripple current").value)
-    left, esr = record_worn(work, n, row, count)
+    left, esr = record_worn(work, f"output{n}", row, count)
     _ripple(sheet, f"output{n}.ripple_pp", fed, esr, left)
     sheet.given(f"output{n}.ripple_limit", need.ripple_pp, "V", text="requirement")
     sheet.given(f"output{n}.i_c_limit", row["i_rated_a"] * count, "A", "catalogue",
                 f"{count} × {row['i_rated_a']:g} A at {row['t_max_c']:g} °C")
-    step_and_life(work, o, n, need, row, left, esr)
+    step_and_life(work, o, n, need, row, count, left, esr)
     idle.record(work, n - 1)
     bleed = sheet.given(f"load.bleed{n}", np.asarray(plain(i_out)) - grid.current(n - 1), "A", "rule",
                         "divider and bleed that keep the output loaded when nothing is connected, and the drive of a synchronous rectifier")

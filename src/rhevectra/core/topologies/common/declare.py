@@ -5,15 +5,14 @@ from typing import Any
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.magnetics import arrangement, wire
-from rhevectra.core.stages import dies, rate
+from rhevectra.core.stages import air, dies, rate
+from rhevectra.core.stages.banks import CANS
 from rhevectra.core.stages.work import FigureSpec
 from rhevectra.core.topologies.common import idle
 
 BUS_RIPPLE, BUS_RIPPLE_BOTH_WAYS, BUS_RIPPLE_RESONANT = 1.4, 0.7, 1.9
 """Rms of the current at switching frequency that the bus capacitor is first chosen with, over the power by the lowest bus: one pulse a
 period, pulses both ways, and currents that swing (this program's own designs)."""
-CANS = 80
-"""Output capacitors side by side, at most."""
 LP_TOLERANCE = DecisionSpec("transformer.lp_tolerance", "Inductance tolerance", "transformer", low=0.01, high=0.3)
 TURNS: dict[str, Any] = {"kind": "integer", "unit": "turns", "low": 1, "high": 999}
 _DECISIONS = (
@@ -76,6 +75,7 @@ _DECISIONS = (
     *(DecisionSpec(f"output{n}.parallel", f"Output capacitors in parallel {n}", "rectifier", kind="integer", low=1, high=CANS)
       for n in range(1, 7)),
     *idle.DECISIONS,
+    air.DECISION,
     *(DecisionSpec(f"filter{n}.l", f"Second-stage filter inductor {n}", "rectifier", unit="H", low=0, high=1e-3,
                    schools="none; 1 to 4.7 µH against spikes and ripple") for n in range(1, 7)),
     DecisionSpec("feedback.r_high", "Divider, upper resistor", "feedback", unit="Ω", low=1, high=1e8, step="E96"),
@@ -84,6 +84,10 @@ _DECISIONS = (
                          "less for standby", step="E96"),
     DecisionSpec("feedback.resistor_tolerance", "Divider resistor tolerance", "feedback", low=0.0001, high=0.1,
                  schools="1 %; 0.1 % where the output must be exact; 5 % puts 12 V at 11 V"),
+    DecisionSpec("feedback.resistor_drift", "Divider resistor drift", "feedback", unit="ppm/K", low=0.0, high=1000.0,
+                 schools="100 ppm/K: usual thick film; 25 ppm/K: thin film"),
+    DecisionSpec("feedback.reference_drift", "Shunt reference drift", "feedback", unit="ppm/K", low=0.0, high=500.0,
+                 schools="100 ppm/K: the most that data sheets of usual ones admit; 30 ppm/K: what they call typical"),
     DecisionSpec("feedback.reference_tolerance", "Shunt reference tolerance", "feedback", low=0.001, high=0.05,
                  schools="1 %; half a per cent where the output must be exact; 2 % where any will do"),
     DecisionSpec("feedback.ctr", "Transfer ratio of the optocoupler, least when new", "feedback", low=0.05, high=10,
@@ -161,9 +165,10 @@ _FIGURES = (
     FigureSpec("feedback.v_set", "Output the divider sets", "V_set", "feedback", corners.FULL,
                fixed="tolerances, which the output error counts"),
     FigureSpec("feedback.error", "Output error, worst case", "ε", "feedback", corners.FULL, limit="feedback.error_limit", limit_kind="max",
-               fixed="temperature and ageing of reference and resistors", look_only=True),
+               fixed="ageing of reference and resistors", look_only=True,
+               sentence="both divider resistors at opposite ends, everything at the end of its temperature range"),
     FigureSpec("feedback.error_statistical", "Output error, statistical", "ε_rss", "feedback", corners.FULL,
-               fixed="temperature and ageing of reference and resistors"),
+               fixed="ageing of reference and resistors"),
     FigureSpec("feedback.i_end", "Pull of the optocoupler, end of life", "I_end", "feedback", corners.FULL, "min", "feedback.i_pin", "min",
                fixed="spread of the resistor; drift of diode and reference", look_only=True,
                sentence="its transfer ratio falls with age: when it can no longer draw what stops the pulses, the output runs away at "
@@ -226,8 +231,7 @@ def output_figures(n: int) -> tuple[FigureSpec, ...]:
                    limit_kind="max", fixed="overshoot of the loop; with the feedback open it is judged apart"),
         FigureSpec(f"output{n}.step", "Load step excursion", "V_dev", "rectifier", corners.QUARTER, limit=f"output{n}.step_limit",
                    limit_kind="max"),
-        FigureSpec(f"output{n}.life", "Output capacitor life", "L", "rectifier", corners.FULL, "min", f"output{n}.life_limit", "min",
-                   fixed="temperature taken as ambient plus 10 K"),
+        air.life_figure(f"output{n}", "Output capacitor life", "rectifier"),
         FigureSpec(f"output{n}.v_open", "Output with the feedback open", "V_x", "feedback", corners.FULL, limit=f"output{n}.v_rated",
                    limit_kind="max", fixed="light load: at a heavy one the spike on the supply trips earlier; tolerance of the trip",
                    look_only=True, sentence="where the over-voltage trip catches it"),

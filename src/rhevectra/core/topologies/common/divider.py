@@ -9,6 +9,7 @@ from rhevectra.core.basis.preferred import between, nearest
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import Row, plain
 from rhevectra.core.formulas import output
+from rhevectra.core.stages import air
 from rhevectra.core.stages.work import Work
 
 SHUNTS = (2.495, 1.24)
@@ -25,8 +26,11 @@ LEAST = 0.65
 """Lower resistor over what the divider's current asks for, at the least; at most as many times that."""
 BOUGHT = ("E24", "E96")
 """Series that 1 % resistors come in; members of one alone stand in steps of their ratio, whichever is the lower one."""
-GRADES = ((0.01, 0.01), (0.005, 0.01), (0.005, 0.001))
-"""Tolerances that reference and resistors are bought with, the cheapest first (typical, from memory)."""
+PARTS = ("reference", "resistor")
+BOUGHT_AS = ("reference_tolerance", "resistor_tolerance", "reference_drift", "resistor_drift")
+GRADES = ((0.01, 0.01, 100.0, 100.0), (0.005, 0.01, 100.0, 100.0), (0.005, 0.001, 100.0, 25.0), (0.002, 0.001, 50.0, 25.0))
+"""Tolerances at room temperature and temperature coefficients [ppm/K] that reference and resistors are bought with, the cheapest first
+(typical, from memory)."""
 
 
 def reference(volts: float) -> float:
@@ -58,21 +62,30 @@ def record(work: Work, v_out: Any) -> None:
     off = sheet("feedback.off", output.divider_off, v_set=set_to, v_out=v_out)
     spread = sheet.given("feedback.i_spread", BIAS_SPREAD, "A", "rule", "how far that differs from part to part (typical, from memory)")
     parts = {"off": off, "v_ref": v_ref, "v_out": v_out, "bias_spread": spread, "r_high": r_high}
-    parts |= _grades(work, main.tolerance, {name: plain(part) for name, part in parts.items()})
-    sheet("feedback.error", output.divider_error, **parts)
-    sheet("feedback.error_statistical", output.divider_error_statistical, **parts)
+    span = sheet("feedback.t_span", output.from_room, t_max=sheet.given("ambient.max", work.need.ambient_max, "°C", text="highest ambient"),
+                 rise=air.rise(work), t_min=sheet.given("ambient.min", work.need.ambient_min, "°C", text="requirement"))
+    bought = _grades(work, main.tolerance, {name: plain(part) for name, part in parts.items()}, span.value)
+    for id, whole, warmed in (("error", output.divider_error, output.warmed),
+                              ("error_statistical", output.divider_error_statistical, output.warmed_statistical)):
+        sheet(f"feedback.{id}", whole, **parts,
+              **{part: sheet(f"feedback.{part}_{id}", warmed, tolerance=bought[f"{part}_tolerance"], drift=bought[f"{part}_drift"],
+                             span=span) for part in PARTS})
     sheet.given("feedback.error_limit", main.tolerance, "", text="requirement: tolerance of the regulated output")
 
 
-def _grades(work: Work, most: float, parts: dict[str, Any]) -> dict[str, Row]:
-    """Tolerances of reference and resistors: the cheapest with which the output is off by no more than `most`, else the tightest; what is
-    pinned stays. parts: all else the error is made of."""
-    ids = {"reference": "feedback.reference_tolerance", "resistor": "feedback.resistor_tolerance"}
-    ways = [{name: work.choose.pins.get(id, grade) for (name, id), grade in zip(ids.items(), grades, strict=True)} for grades in GRADES]
-    kept = [way for way in ways if float(np.max(output.divider_error(**way, **parts))) <= most]
+def _grades(work: Work, most: float, parts: dict[str, Any], span: float) -> dict[str, Row]:
+    """Reference and resistors as bought: the cheapest with which the output is off by no more than `most`, else the tightest; what is
+    pinned stays. parts: all else the error is made of; span: of temperature from the room's [K]."""
+    pins = work.choose.pins
+    ways = [{name: pins.get(f"feedback.{name}", x) for name, x in zip(BOUGHT_AS, grade, strict=True)} for grade in GRADES]
+
+    def error(way: dict[str, float]) -> float:
+        warm = {part: output.warmed(way[f"{part}_tolerance"], way[f"{part}_drift"], span) for part in PARTS}
+        return float(np.max(output.divider_error(**warm, **parts)))
+    kept = [way for way in ways if error(way) <= most]
     way, why = ((kept[0], f"the cheapest grade that keeps the output within {100 * most:.3g} % (typical grades, from memory)") if kept
                 else (ways[-1], f"the tightest grade, and not enough for {100 * most:.3g} % (typical grades, from memory)"))
-    return {name: work.choose(id, way[name], why) for name, id in ids.items()}
+    return {name: work.choose(f"feedback.{name}", way[name], why) for name in BOUGHT_AS}
 
 
 @lru_cache(maxsize=64)

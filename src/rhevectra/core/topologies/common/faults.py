@@ -13,10 +13,10 @@ from rhevectra.core.basis.findings import MUST_FIX
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import faults, inductor, output
+from rhevectra.core.stages.banks import LEFT
 from rhevectra.core.stages.inlet import CELL, LOST, START_WAIT
 from rhevectra.core.stages.work import FigureSpec, Work
 from rhevectra.core.topologies.common import declare, least_filter
-from rhevectra.core.topologies.common.outputs import LEFT
 from rhevectra.core.topologies.common.supply import WINDOW
 
 FOLDED = (0.25, 0.2, 0.15, 0.1, 0.05, 0.02)

@@ -9,8 +9,8 @@ from msgspec import Struct
 from rhevectra.core.basis.corners import QUARTER, Array, outer_buses
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import loop
+from rhevectra.core.stages.banks import LEFT, resistance
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common.outputs import LEFT, resistance
 
 FULL_RATE = 0.98
 """Share of the full rate of pulses from which on a loop is judged: below it pulses are left out."""

@@ -30,19 +30,24 @@ class Symbol(Struct, frozen=True):
 
 def source(rows: Mapping[str, Any], x: float = 6, top: float = 7, bottom: float = 55, name: str = "input") -> tuple[Symbol, ...]:
     """The bulk capacitor with its value, or a source called `name` where there is none, between the rails at the heights top and bottom."""
-    label = show(float(rows["bulk.c"].value), rows["bulk.c"].unit) if "bulk.c" in rows else name
+    label = show(float(rows["bulk.c"].value), rows["bulk.c"].unit) if "bulk.c" in rows else fed_by(rows, name)
     return (Symbol("capacitor", (x, 14), (x, 48), label, "primary", "Vbus"), Symbol("wire", (x, top), (x, 14), element="Vbus"),
             Symbol("wire", (x, 48), (x, bottom), element="Vbus"))
 
 
-def bank(rows: Mapping[str, Any], n: int) -> str:
-    """What stands beside the capacitors of output n: how many, and of what each."""
-    count = int(rows[f"output{n}.parallel"].value)
-    return f"{count} × {show(float(rows[f'output{n}.c'].value) / count, 'F')}"
+def fed_by(rows: Mapping[str, Any], name: str = "input") -> str:
+    """What stands beside the capacitors of a dc input: all of them together, or its name before they are chosen."""
+    return show(float(rows["input.c"].value), "F", 2) if "input.c" in rows else name
+
+
+def bank(rows: Mapping[str, Any], part: str) -> str:
+    """What stands beside capacitors side by side, those of `part`: how many, and of what each."""
+    count = int(rows[f"{part}.parallel"].value)
+    return f"{count} × {show(float(rows[f'{part}.c'].value) / count, 'F')}"
 
 
 def fed(design: Any, n: int, amps: float, top: float, bottom: float) -> tuple[Symbol, ...]:
     """Capacitors and load of output n with their values, between the heights top and bottom."""
     name = design.requirement.outputs[n - 1].name
-    return (Symbol("capacitor", (BANK, top), (BANK, bottom), bank(design.rows, n), "secondary", f"Cout{n}", True),
+    return (Symbol("capacitor", (BANK, top), (BANK, bottom), bank(design.rows, f"output{n}"), "secondary", f"Cout{n}", True),
             Symbol("load", (LOAD, top), (LOAD, bottom), f"{name} {show(amps, 'A')}", "secondary", f"Rload{n}"))

@@ -12,23 +12,18 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import Quick
 from rhevectra.core.formulas import flyback, inductance, oscillator, output
 from rhevectra.core.formulas.rectifier import resistive_loss
-from rhevectra.core.stages import rate
+from rhevectra.core.stages import air, rate
+from rhevectra.core.stages.banks import CANS, LEFT, least_bank, record_worn, resistance, whole_cans
 from rhevectra.core.stages.dies import JUNCTION_SHARE
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import idle, ripple, snubbing
-from rhevectra.core.topologies.common.declare import CANS
 from rhevectra.core.topologies.common.outputs import (
-    LEFT,
     SLOWER_FED_OFF,
     cans_for_step,
     holding,
-    least_bank,
     record_range,
-    record_worn,
-    resistance,
     slowest,
     step_and_life,
-    whole_cans,
 )
 from rhevectra.core.topologies.common.synchronous import record_most
 from rhevectra.core.topologies.flyback import period as pd
@@ -117,12 +112,12 @@ def _ripple(sheet: Any, id: str, fed: dict[str, Any], esr: Any, c: Any) -> Any:
     return ripple.of_rectifier(sheet, id, {k: fed[k] for k in ("i_peak", "i_out")}, fed["t_off"], fed["fs"], fed["slower"], esr, c)
 
 
-def _asks(need: Any, row: Any, esr: Any, i_c: float, volts: ripple.Swing, fs: float, filtered: bool) -> dict[str, Any]:
+def _asks(work: Work, need: Any, row: Any, esr: Any, i_c: float, volts: ripple.Swing, fs: float, filtered: bool) -> dict[str, Any]:
     """How many cans of a class each need asks for; row, esr: of one class or of many. Behind a filter the first capacitor may ripple by a
     tenth of the voltage."""
     most = 0.1 * need.magnitude if filtered else need.ripple_pp
     return {"ripple current": i_c / row["i_rated_a"], "ripple voltage": volts(esr, LEFT * row["c_f"]) / most,
-            "load step": cans_for_step(need, row, esr, slowest(fs, SLOWER_FED_OFF))}
+            "load step": cans_for_step(need, row, esr, slowest(fs, SLOWER_FED_OFF)), "life": i_c / air.carried(work, row)}
 
 
 def _bank(work: Work, n: int, need: Any, fed: dict[str, Any]) -> tuple[Any, int, float]:
@@ -133,15 +128,15 @@ def _bank(work: Work, n: int, need: Any, fed: dict[str, Any]) -> tuple[Any, int,
     fs = float(at_full(fed["fs"]).min()) * (1 - float(at_full(fed["slower"]).max()))
     volts = ripple.on_one(work, fed, partial(_ripple, Quick(), ""))
     able = holding(work, need, OPEN * need.magnitude)
-    plain, alone = least_bank(work, able, lambda rows, esr: _asks(need, rows, esr, i_c, volts, fs, False))
-    behind, filtered = least_bank(work, able, lambda rows, esr: _asks(need, rows, esr, i_c, volts, fs, True))
+    plain, alone = least_bank(work, able, lambda rows, esr: _asks(work, need, rows, esr, i_c, volts, fs, False))
+    behind, filtered = least_bank(work, able, lambda rows, esr: _asks(work, need, rows, esr, i_c, volts, fs, True))
     pinned = work.choose.pins.get(f"filter{n}.l")
     wanted = bool(pinned) if pinned is not None else alone > 2.5 * filtered
     cap = work.choose(f"output{n}.cap", (behind if wanted else plain)["name"],
                       f"least volume of {len(able)} classes from {OPEN * need.magnitude:.3g} V, what the output may reach with its "
                       "feedback open")
     row = table.row(cap.value)
-    asks = _asks(need, row, resistance(work, row)[0], i_c, volts, fs, wanted)
+    asks = _asks(work, need, row, resistance(work, row)[0], i_c, volts, fs, wanted)
     decides = max(asks, key=lambda a: asks[a])
     count = work.choose(f"output{n}.parallel", min(int(whole_cans(asks)), CANS), f"{decides} decides at {show(i_c, 'A')} ripple current")
     inductance = work.choose(f"filter{n}.l", lambda: _filter_l(work, row, need, fs) if wanted else 0.0,
@@ -159,7 +154,7 @@ def _filter_l(work: Work, row: Any, need: Any, fs: float) -> float:
 def _ripple_and_life(work: Work, o: dict[str, Any], n: int, need: Any, bank: tuple[Any, int, float], fed: dict[str, Any],
                      average: Any) -> dict[str, Any]:
     sheet, (cap, count, choke) = work.sheet, bank
-    left, esr = record_worn(work, n, cap, count)
+    left, esr = record_worn(work, f"output{n}", cap, count)
     first = _ripple(sheet, f"output{n}.ripple_{'first' if choke > 0 else 'pp'}", fed, esr, left)
     losses: dict[str, Any] = {}
     if choke > 0:
@@ -174,5 +169,5 @@ def _ripple_and_life(work: Work, o: dict[str, Any], n: int, need: Any, bank: tup
     sheet.given(f"output{n}.ripple_limit", need.ripple_pp, "V", text="requirement")
     sheet.given(f"output{n}.i_c_limit", cap["i_rated_a"] * count, "A", "catalogue",
                 f"{count} × {cap['i_rated_a']:g} A at {cap['t_max_c']:g} °C")
-    step_and_life(work, o, n, need, cap, left, esr)
+    step_and_life(work, o, n, need, cap, count, left, esr)
     return losses

@@ -7,7 +7,7 @@ from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import reader
 from rhevectra.core.topologies.common.supply import regulated
-from rhevectra.core.topologies.common.symbols import Place, Symbol, bank
+from rhevectra.core.topologies.common.symbols import Place, Symbol, bank, fed_by
 
 NODE_PLACES: tuple[tuple[str, Place, str, str], ...] = (("bus", (2, 6), "left", "primary"), ("drain", (40, 41), "right", "primary"),
                                                         ("out1", (92, 6), "right", "secondary"))
@@ -19,7 +19,7 @@ def schematic(design: Any, corner: Corner) -> list[Symbol]:
     rows = design.rows
     value = lambda id: rows[id].value if isinstance(rows[id].value, str) else show(float(rows[id].value), rows[id].unit)  # noqa: E731
     return [
-        Symbol("capacitor", (2, 12), (2, 50), f"bulk {value('bulk.c')}" if "bulk.c" in rows else "input", "primary", "Vbus"),
+        Symbol("capacitor", (2, 12), (2, 50), f"bulk {value('bulk.c')}" if "bulk.c" in rows else fed_by(rows), "primary", "Vbus"),
         Symbol("wire", (2, 8), (44, 8), element="Vbus"), Symbol("wire", (2, 8), (2, 12), element="Vbus"),
         Symbol("wire", (2, 50), (2, 54), element="Vbus"), Symbol("wire", (2, 54), (44, 54), element="Vbus"),
         *(Symbol(*told) for told in design.context["stage"].variant.clamp.symbols(value)),
@@ -62,7 +62,7 @@ def below(design: Any, corner: Corner) -> list[Symbol]:
                   Symbol("note", (76, y - 5), (76, y - 2), f"{rows[f'transformer.ns{n}'].value:g} turns, {row['label']}", "secondary"),
                   Symbol("wire", (66, y), (92, y), "", "secondary"),
                   Symbol("wire", (53, y + HIGH), (92, y + HIGH), "", "secondary"),
-                  Symbol("capacitor", (80, y), (80, y + HIGH), bank(rows, n), "secondary", "", True),
+                  Symbol("capacitor", (80, y), (80, y + HIGH), bank(rows, f"output{n}"), "secondary", "", True),
                   Symbol("load", (92, y), (92, y + HIGH), f"{out.name} {show(at(s.i_outputs[k + 1]), 'A')}", "secondary")]
     return [*found, Symbol("core", (48.5, TOP - 1), (48.5, max(x.end[1] for x in found if x.kind == "winding") + 1))]
 
@@ -83,6 +83,6 @@ def secondary(design: Any, corner: Corner) -> list[Symbol]:
         Symbol("wire", (53, 16), (53, 8), "", "secondary", "Vsec1"),
         Symbol("diode", (53, 8), (66, 8), str(row["label"]), "secondary", "Dout1"),
         Symbol("wire", (66, 8), (92, 8), "", "secondary", "Dout1"), Symbol("wire", (53, 54), (92, 54), "", "secondary", "Vsec1"),
-        Symbol("capacitor", (80, 8), (80, 54), bank(rows, 1), "secondary", "Cout1", True),
+        Symbol("capacitor", (80, 8), (80, 54), bank(rows, "output1"), "secondary", "Cout1", True),
         Symbol("load", (92, 8), (92, 54), f"{design.requirement.outputs[0].name} {show(at(s.i_outputs[0]), 'A')}", "secondary",
                "Rload1")]

@@ -45,6 +45,14 @@ def waveforms(design: Any, corner: Corner) -> list[Shape]:
             Shape("rectifier current", "A", t, rectified, end, "secondary")]
 
 
+def bus_current(design: Any, corner: Corner) -> Shape:
+    """What all phases take from the bus: each its tank's current while its upper switch is on."""
+    tank, phases = waveforms(design, corner)[1], design.context["stage"].variant.phases
+    t, end = tank.t, tank.period
+    one = np.where(t < 0.5 * end, tank.y, 0.0)
+    return Shape("bus current", "A", t, sum(np.interp((t - k * end / phases) % end, t, one) for k in range(phases)), end, "primary")
+
+
 def _first_of_several(plan: Any, row: int, t: Array, end: float, rectified: Array) -> Array:
     """What the regulated output's first rectifier has of the rectified current of all; t: instants over the period [s]."""
     times, currents = several.traces(plan.stage, plan.settled, row)

@@ -139,7 +139,8 @@ def _missed(v: Variant, work: Work, plan: Plan, longest: float, peak: float, so_
     known: dict[str, Any] = {}
     over = longest / float(plan.switch["duty_limit"].value)
     if (1.0 if v.both_ways else DUTY_ROOM) < over < LITTLE_OVER and not work.choose.pinned("forward.duty"):
-        known["share"] = so_far.get("share", 1.0) * DUTY_AIM / over
+        # what was not enough the first time was lost to whole turns: twice the step then
+        known["share"] = so_far.get("share", 1.0) * (DUTY_AIM / over) ** (2 if "share" in so_far else 1)
     if v.bridged and "count" not in so_far and not plan.stage.others and (count := pieces.fewest(work, plan)) > 1:
         known["count"] = count
     if plan.stage.others and not plan.choke.passed and not work.choose.pinned("filter1.l"):

@@ -89,6 +89,22 @@ def bus_current(design: Any, corner: Corner) -> Shape:
                  np.array([-at(o["i_left"]), at(o["i_start"]), at(o["i_peak"]), 0.0, 0.0]), half, "primary")
 
 
+def switched_current(design: Any, corner: Corner) -> Shape:
+    """What a stage takes from the bus whose clamp stands beside the primary: its current while the switch is on, for afterwards it flows
+    around in the clamp."""
+    primary, on, e = waveforms(design, corner)[1], reader(corner.index)(design.context["o"]["t_on"]), 1e-10
+    while_on = primary.t <= on
+    return Shape("bus current", "A", np.concatenate([primary.t[while_on], [on + e, primary.period]]),
+                 np.concatenate([primary.y[while_on], [0.0, 0.0]]), primary.period, "primary")
+
+
+def divided_current(design: Any, corner: Corner) -> Shape:
+    """What a half bridge between two capacitors takes from the bus: half the primary's current while either switch is on, for the other
+    half flows around in the capacitors."""
+    primary = waveforms(design, corner)[1]
+    return Shape("bus current", "A", primary.t, 0.5 * np.abs(primary.y), primary.period, "primary")
+
+
 def transient(design: Any, corner: Corner) -> list[Shape]:
     """The period around the turn-off."""
     whole, at = waveforms(design, corner), reader(corner.index)
