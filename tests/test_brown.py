@@ -54,26 +54,27 @@ def test_the_divider_meets_both_thresholds(hide):
     assert number(hide, "brown.in_least") == pytest.approx((1 - spread) * number(hide, "brown.v_in"))
 
 
-@pytest.mark.parametrize("kind", ["wide", "europe", "doubled", "battery", "link"])
+@pytest.mark.parametrize("kind", ["wide", "europe", "doubled", "corrected", "phases", "battery", "link"])
 def test_the_rule_leaves_nothing_to_find(kind):
     """Over random supplies: hold-up and the valley at the lowest line are kept, the lowest line starts it, no start that is let go again;
     the thresholds stand in their order."""
     rng = random.Random(kind)
     mains = {"wide": Mains(kind="ac1", v_min=85, v_max=265), "europe": Mains(kind="ac1", v_min=195, v_max=265),
-             "doubled": Mains(kind="ac1", v_min=90, v_max=135), "battery": Mains(kind="dc", v_min=18, v_max=36),
+             "doubled": Mains(kind="ac1", v_min=90, v_max=135), "corrected": Mains(kind="ac1", v_min=85, v_max=265),
+             "phases": Mains(kind="ac3", v_min=360, v_max=440, nominals=(400.0,)), "battery": Mains(kind="dc", v_min=18, v_max=36),
              "link": Mains(kind="dc", v_min=360, v_max=400)}[kind]
-    for _ in range(8):
+    for _ in range(3 if kind in ("corrected", "phases") else 6):
         watts, volts = rng.uniform(5, 120), rng.choice((5.0, 12.0, 24.0))
         need = Requirement(mains=mains, outputs=(Output(voltage=volts, current_max=watts / volts),), harmonics_class="none",
                            hold_up=rng.choice((0.0, 0.01)) if mains.kind == "ac1" else 0.0)
-        d = made(need, **({"front_end": "doubler"} if kind == "doubled" else {}))
+        d = made(need, **{"doubled": {"front_end": "doubler"}, "corrected": {"front_end": "pfc_crm"}}.get(kind, {}))
         check_finite(d)
         assert not [f.text for f in d.findings if f.figure.startswith("brown.")], (watts, volts)
         least, again, start = (number(d, f"brown.{k}") for k in ("in_least", "v_again", "in_most"))
         assert number(d, "brown.out_least") < number(d, "brown.out_most") <= again * (1 + 1e-9) and again <= least < start
         crest = mains.v_min if mains.kind == "dc" else np.sqrt(2) * mains.v_min * (2 if kind == "doubled" else 1)
         assert 0.9 * crest < start < crest
-        if need.hold_up:
+        if need.hold_up and "pfc.v_bus" not in d.rows:
             assert number(d, "brown.out_most") <= number(d, "bulk.v_min_stage")
 
 
@@ -92,7 +93,7 @@ def test_what_the_thresholds_miss_is_told(hide):
 
 def test_what_the_divider_burns(hide):
     """Beside a resistor that starts the controller it is a path of its own, whose loss counts; where a cell starts it, the path that senses
-    the bus already is its upper resistor. A power factor stage watches the line instead."""
+    the bus already is its upper resistor. Before a power factor stage it lies across the rectified line."""
     need = replace(hide.requirement, outputs=(Output(voltage=12.0, current_max=2.0),))
     by_resistor, by_cell = (made(need, start__path=kind) for kind in ("resistor", "cell"))
     at = by_resistor.grid.find(265.0).index
@@ -100,7 +101,9 @@ def test_what_the_divider_burns(hide):
         float(by_resistor.rows["bus.v"].at(at)) ** 2 / number(by_resistor, "brown.r_high"))
     assert "brown_out" in by_resistor.losses and "brown_out" not in by_cell.losses and "brown.r_high" not in by_cell.rows
     power_factor = made(replace(need, outputs=(Output(voltage=24.0, current_max=10.0),), harmonics_class="D"))
-    assert "pfc.v_bus" in power_factor.rows and "brown.v_in" not in power_factor.rows
+    at = power_factor.grid.find(265.0).index
+    assert "pfc.v_bus" in power_factor.rows and float(power_factor.rows["loss.brown_out"].at(at)) == pytest.approx(
+        265.0**2 / number(power_factor, "brown.r_high"))
 
 
 def test_the_bench_reads_both(hide):

@@ -257,14 +257,15 @@ def _ends(design: Design, line: float) -> Iterator[Check]:
 
 def _thresholds(design: Design) -> Iterator[Check]:
     """Where it lets go of a falling line, and where it starts again on a rising one."""
+    sensed = "crest of the line" if "pfc.v_bus" in design.rows else "bus"
     for name, at, end, low, high in (
-            ("Brown-out", "line lowered slowly, full load", "out", "divider of the bus, threshold of the pin",
+            ("Brown-out", "line lowered slowly, full load", "out", "divider, threshold of the pin",
              "upper resistor of the divider open or larger: it ends hold-up too soon"),
             ("Brown-in", "line raised slowly, least load", "in", "it starts and stops on a weak line: hysteresis current, divider",
              "the lowest line does not start it")):
         ends = float(design.rows[f"brown.{end}_least"].value), float(design.rows[f"brown.{end}_most"].value)
-        yield Check(name, at, "bus where it stops or starts, differential probe", "V", *widened(ends, VOLTS), f"brown.{end}_most", low,
-                    high)
+        yield Check(name, at, f"{sensed} where it stops or starts, differential probe", "V", *widened(ends, VOLTS),
+                    f"brown.{end}_most", low, high)
 
 
 def _loop(design: Design, line: float) -> Iterator[Check]:

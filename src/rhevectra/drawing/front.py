@@ -152,7 +152,7 @@ def hold_up(design: Design, corner: Corner, width: float, height: float, held: D
     frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 10, (0, float(t[-1])), (0, 1.15 * v0), "bus", "V")
     below, asked = least, frame.x(need.hold_up)
     aside = max(frame.left + 2, asked + 1 if asked < frame.left + 30 else 0.0)  # beside the mark of what is asked for
-    if "brown.out_least" in design.rows:  # between these it lets go by itself
+    if "brown.out_least" in design.rows and "pfc.v_bus" not in design.rows:  # between these it lets go by itself
         below, above = (float(design.rows[f"brown.out_{end}"].value) for end in ("least", "most"))
         picture.box(frame.left, frame.y(above), frame.width, frame.y(below) - frame.y(above), "pale")
         picture.label(aside, frame.y(min(below, least)) + 7.6, f"brown-out {show(below, 'V')} to {show(above, 'V')}", "muted")

@@ -1,4 +1,5 @@
-"""Brown-out and brown-in: the bus below which the supply lets go by itself, and from which it starts."""
+"""Brown-out and brown-in: the bus, or before a power factor stage the rectified line, below which a supply lets go by itself, and from
+which it starts."""
 
 import numpy as np
 
@@ -8,7 +9,7 @@ from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX
 from rhevectra.core.basis.preferred import at_least
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import Row
-from rhevectra.core.formulas import brown
+from rhevectra.core.formulas import brown, pfc
 from rhevectra.core.stages.inlet import CELL
 from rhevectra.core.stages.work import FigureSpec, Work
 
@@ -22,17 +23,17 @@ SENSE, MOST = 20e-6, 1e7
 IDS = "brown.v_out", "brown.v_in"
 
 
-def decisions(stage: str) -> tuple[DecisionSpec, ...]:
-    """Both thresholds and their divider, listed with a stage."""
-    return (DecisionSpec("brown.v_out", "Brown-out, bus", stage, unit="V", low=3.0, high=900.0,
+def decisions(stage: str, sensed: str = "bus") -> tuple[DecisionSpec, ...]:
+    """Both thresholds and their divider, listed with a stage; sensed: what the divider lies across."""
+    return (DecisionSpec("brown.v_out", f"Brown-out, {sensed}", stage, unit="V", low=3.0, high=900.0,
                          schools="at the end of hold-up; where the duty ends, to save the switch; higher: against long sags"),
-            DecisionSpec("brown.v_in", "Brown-in, bus", stage, unit="V", low=3.0, high=900.0,
+            DecisionSpec("brown.v_in", f"Brown-in, {sensed}", stage, unit="V", low=3.0, high=900.0,
                          schools="just below the crest of the lowest line: no start that fails; lower: starts on a weak line, and may let "
                          "go again"),
             DecisionSpec("brown.tolerance", "Tolerance of both thresholds", stage, low=0.0, high=0.2,
                          schools="4 %: comparator and 1 % resistors; 8 %: a transistor or the controller's own lock-out"),
-            DecisionSpec("brown.r_high", "Upper resistor of the bus divider", stage, unit="Ω", low=1e4, high=5e7),
-            DecisionSpec("brown.r_low", "Lower resistor of the bus divider", stage, unit="Ω", low=10.0, high=1e7, step="E96"))
+            DecisionSpec("brown.r_high", "Upper resistor of the sensing divider", stage, unit="Ω", low=1e4, high=5e7),
+            DecisionSpec("brown.r_low", "Lower resistor of the sensing divider", stage, unit="Ω", low=10.0, high=1e7, step="E96"))
 
 
 def figures(stage: str) -> tuple[FigureSpec, ...]:
@@ -102,10 +103,11 @@ def _stop(start: float, t: float, crest: Row, valley: Row, ends: Row) -> float:
 
 def _bus(work: Work) -> tuple[Row, Row, Row]:
     """Crest of the bus at the lowest line before anything runs, valley of full load there with what is left of the capacitor, and the least
-    bus that is worked from [V]."""
+    bus that is worked from [V]; the crest of the line alone where its capacitor does not stand behind the divider."""
     sheet, rows, grid = work.sheet, work.sheet.rows, work.grid
-    if "bulk.v_valley_left" not in rows:
-        crest = sheet.given("brown.crest", work.need.mains.v_min, "V", text="requirement: lowest input")
+    if work.need.is_dc or "pfc.v_bus" in rows:
+        crest = (sheet.given("brown.crest", work.need.mains.v_min, "V", text="requirement: lowest input") if work.need.is_dc
+                 else sheet("brown.crest", pfc.crest, v_line=work.need.mains.v_min))
         return crest, crest, crest
     idle, full = grid.find(grid.lines[0], 0.0, bus=grid.bus[-1]), np.broadcast_to(corners.FULL.mask(grid), grid.shape)
     left = np.broadcast_to(rows["bulk.v_valley_left"].value, grid.shape)
@@ -118,9 +120,9 @@ def _bus(work: Work) -> tuple[Row, Row, Row]:
 def _path(work: Work) -> tuple[Row, dict[str, Row]]:
     """Upper resistor of the divider, and what it burns: none where the path across the bus only senses it."""
     rows, sheet = work.sheet.rows, work.sheet
-    path = rows.get("start.path")
-    if path is not None and str(path.value) == CELL:
+    path, across = rows.get("start.path"), rows["line.v" if "pfc.v_bus" in rows else "bus.v"]
+    if path is not None and str(path.value) == CELL and "pfc.v_bus" not in rows:
         return rows["bulk.r_bleed"], {}
-    by_rule = MOST if path is not None else min(MOST, float(f"{work.need.mains.v_max / SENSE:.1g}"))
+    by_rule = min(MOST, float(f"{work.need.mains.v_max / SENSE:.1g}")) if work.need.is_dc else MOST
     r_high = work.choose("brown.r_high", by_rule, "so little flows that it hardly burns (common practice)")
-    return r_high, {"brown_out": sheet("loss.brown_out", brown.burnt, volts=rows["bus.v"], resistance=r_high)}
+    return r_high, {"brown_out": sheet("loss.brown_out", brown.burnt, volts=across, resistance=r_high)}

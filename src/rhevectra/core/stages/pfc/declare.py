@@ -5,7 +5,7 @@ from typing import Any
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.requirement import Requirement
-from rhevectra.core.stages import cold_start, dies, inlet, rate
+from rhevectra.core.stages import brown, cold_start, dies, inlet, rate
 from rhevectra.core.stages.pfc import bursts
 from rhevectra.core.stages.pfc.law import Law
 from rhevectra.core.stages.work import FigureSpec
@@ -62,6 +62,7 @@ _SHARED = (
     DecisionSpec("pfc.dump_delay", "Time until a lost load is noticed", "bulk", unit="s", low=0, high=0.05,
                  schools="under a millisecond with an over-voltage comparator; 10 to 20 ms by the voltage loop alone"),
     DecisionSpec("bulk.v_min_stage", "Least bus the power stage works from", "bulk", unit="V", low=5, high=900),
+    *brown.decisions("inlet", "crest of the line"),
     DecisionSpec("inlet.limiter", "Inrush limiter in run", "inlet", "choice", options=("thermistor", "relay"),
                  schools="thermistor stays in the line and is hot; a relay bridges it once the bus is up"),
 )
@@ -163,8 +164,8 @@ _OF_BRIDGELESS = (
 def figures(law: Law) -> tuple[FigureSpec, ...]:
     """Figures of a stage by its law."""
     shared = (s for s in _FIGURES if not (law.bridgeless and s.id.startswith(("bridge.", "pfc.diode"))))
-    return (*inlet.FIGURES, *cold_start.FIGURES, *shared, *(_OF_PHASES if law.phased else ()), *(_OF_BOUNDARY if law.boundary else ()),
-            *(_OF_BRIDGELESS if law.bridgeless else ()))
+    return (*inlet.FIGURES, *cold_start.FIGURES, *brown.figures("inlet"), *shared, *(_OF_PHASES if law.phased else ()),
+            *(_OF_BOUNDARY if law.boundary else ()), *(_OF_BRIDGELESS if law.bridgeless else ()))
 
 
 CURES: dict[str, str | tuple[str, ...]] = {**inlet.CURES, "inlet.i_rms": (), "pfc.runaway": "pfc.switch_parallel",
