@@ -7,6 +7,7 @@ import pytest
 
 from balances import check_finite
 from rhevectra.app.parts import rows
+from rhevectra.bench.bringup import plan
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.catalogue.tables import shipped
@@ -110,6 +111,12 @@ def test_what_they_burn_is_counted():
     assert float(d.rows["loss.input_capacitors"].at(at)) == pytest.approx(burnt) and burnt > 0.1
     assert float(d.rows["loss.total"].at(at)) == pytest.approx(sum(float(x.at(at)) for x in d.losses.values()), rel=1e-9)
     assert "input_capacitors" in d.losses
+
+
+def test_the_bench_reads_the_ripple():
+    d = made(fed(10, 16, 400, 48.0), "push_pull")
+    check = next(c for step in plan(d) for c in step.checks if c.figure == "input.ripple_pp")
+    assert check.low is None and check.high > float(d.rows["input.ripple_pp"].at(d.grid.find(10).index))
 
 
 def test_a_source_beyond_every_class_is_told():

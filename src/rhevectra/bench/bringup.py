@@ -240,6 +240,10 @@ def _ends(design: Design, line: float) -> Iterator[Check]:
                         f"{line:g} V, load {show(output.load_step.low, 'A')} to {show(output.load_step.high, 'A')} and back",
                         "excursion either way", "V", None, float(design.value(f"output{n}.step")), f"output{n}.step", "",
                         "slow loop, too little capacitance")
+    if "input.ripple_pp" in rows:
+        yield Check("Ripple of the input", _setting(line, 1.0), "peak to peak, 20 MHz, across the input capacitors", "V", None,
+                    band_of(design, "input.ripple_pp", line, 1.0)[1] * (1 + PROBE), "input.ripple_pp", "",
+                    "too little capacitance, or too much resistance; a slow swing is the line's inductance")
     if "feedback.crossover" in rows:
         yield from _loop(design, line)
     if "bulk.hold_up_left" in rows:

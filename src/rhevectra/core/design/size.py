@@ -16,6 +16,7 @@ from rhevectra.core.basis.remembered import Kept, bits, remembered
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.basis.sheet import Row, Sheet
 from rhevectra.core.catalogue.tables import Catalogue, shipped
+from rhevectra.core.design import linear
 from rhevectra.core.design.cures import COMMON, SHAPE, Cures, cure_of
 from rhevectra.core.design.design import Design, exceeded, judge
 from rhevectra.core.emission import declare as emission
@@ -295,8 +296,7 @@ def _whole(work: Work, losses: dict[str, Row], draft: Design, ripple: Any) -> No
     """Totals: output, loss, efficiency, standby; before them what is sized by the waveforms of the draft, whose losses these are. ripple:
     what the power stage takes in a period less its average, rms [A]."""
     sheet, grid, need = work.sheet, work.grid, work.need
-    if brown.IDS[0] in work.choose.specs:
-        losses |= brown.record(work)
+    losses |= brown.record(work)
     if need.is_dc:
         losses |= input_capacitors.record(work, draft, ripple)
     outs = {}
@@ -354,6 +354,7 @@ def _general_findings(work: Work, specs: Mapping[str, FigureSpec], cures: Cures,
         value, limit = told_apart(scale * figure.value, scale * (figure.limit or 0.0), unit)
         label = f"{spec.label}: {value} is {side} {limit}{where}"
         work.find(severity, spec.stage, f"{label}; {what}", id, cure)
+    linear.advise(work, specs)
     for id, near in unknown:
         work.find(LOOK_AT, "load", f"decision {id!r} is not known and has no effect" + (f"; nearest: {near}" if near else ""), "", "")
     for id in measured:

@@ -5,8 +5,8 @@ import numpy as np
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
-from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX
-from rhevectra.core.basis.preferred import at_least
+from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX, NOTE
+from rhevectra.core.basis.preferred import at_least, at_most
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import Row
 from rhevectra.core.formulas import brown, pfc
@@ -20,7 +20,6 @@ BELOW = 0.985
 source)."""
 SENSE, MOST = 20e-6, 1e7
 """Current through the divider of a dc source [A], and its largest upper resistor [Ω] (common practice: leakage of the board)."""
-IDS = "brown.v_out", "brown.v_in"
 
 
 def decisions(stage: str, sensed: str = "bus") -> tuple[DecisionSpec, ...]:
@@ -81,11 +80,14 @@ def record(work: Work) -> dict[str, Row]:
 def _judge(work: Work, rows: dict[str, Row]) -> None:
     """What the thresholds miss at the ends of their tolerance."""
     stage = work.choose.specs["brown.v_out"].stage
+    if "pfc.v_bus" in work.sheet.rows and work.need.hold_up > 0:
+        work.find(NOTE, stage, f"brown-out watches the line: it has to wait for longer than the hold-up of {show(work.need.hold_up, 's')} "
+                  "before it acts", "brown.out_most", "")
     told = {name: show(float(row.value), "V") for name, row in rows.items()}
     volts = {name: float(row.value) for name, row in rows.items()}
     if volts["highest"] > volts["crest"]:
-        work.find(MUST_FIX, stage, f"brown-in may lie at {told['highest']}, above the {told['crest']} that the lowest line charges the "
-                  "bus to: it would not start", "brown.in_most", "brown.v_in")
+        work.find(MUST_FIX, stage, f"brown-in may lie at {told['highest']}, above the {told['crest']} there are at the lowest line: "
+                  "it would not start", "brown.in_most", "brown.v_in")
     if volts["most"] > volts["ends"]:
         work.find(LOOK_AT, stage, f"brown-out may lie at {told['most']}, above the {told['ends']} that full load is to be held down "
                   "to: it ends that too soon", "brown.out_most", "brown.v_out")
@@ -123,6 +125,6 @@ def _path(work: Work) -> tuple[Row, dict[str, Row]]:
     path, across = rows.get("start.path"), rows["line.v" if "pfc.v_bus" in rows else "bus.v"]
     if path is not None and str(path.value) == CELL and "pfc.v_bus" not in rows:
         return rows["bulk.r_bleed"], {}
-    by_rule = min(MOST, float(f"{work.need.mains.v_max / SENSE:.1g}")) if work.need.is_dc else MOST
+    by_rule = at_most(min(MOST, work.need.mains.v_max / SENSE)) if work.need.is_dc else MOST
     r_high = work.choose("brown.r_high", by_rule, "so little flows that it hardly burns (common practice)")
     return r_high, {"brown_out": sheet("loss.brown_out", brown.burnt, volts=across, resistance=r_high)}
