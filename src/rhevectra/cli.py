@@ -192,6 +192,13 @@ def parser() -> argparse.ArgumentParser:
     where.add_argument("--workers", type=int, metavar="N", help="processes (default: one for each processor)")
     where.add_argument("--scheduler", metavar="ADDRESS", help="a cluster's scheduler in their place, such as tcp://host:8786")
     e.set_defaults(run=_explore)
+    _what_leaves(sub)
+    sub.add_parser("schema", help="JSON Schema of the project file").set_defaults(run=_schema)
+    return top
+
+
+def _what_leaves(sub: "argparse._SubParsersAction[_Parser]") -> None:
+    """The commands that write a netlist or paper, and the one that reads a netlist."""
     n = sub.add_parser("netlist", help="the design as a SPICE netlist")
     n.add_argument("project")
     n.add_argument("--line", type=float, metavar="V", help="mains rms or dc input (default: lowest line)")
@@ -217,8 +224,6 @@ def parser() -> argparse.ArgumentParser:
     r.add_argument("--winding", metavar="OUT.pdf",
                    help="pages for the maker of the transformer, its board and the inductors; OUT.txt: its steps as a table")
     r.set_defaults(run=_report)
-    sub.add_parser("schema", help="JSON Schema of the project file").set_defaults(run=_schema)
-    return top
 
 
 def _window_arguments(argv: list[str]) -> argparse.Namespace:
