@@ -12,7 +12,7 @@ from rhevectra.core.basis.requirement import LoadStep, Mains, Output, Requiremen
 from rhevectra.core.basis.sheet import Quick
 from rhevectra.core.design.exact import exact
 from rhevectra.core.design.size import size
-from rhevectra.core.formulas import faults, output
+from rhevectra.core.formulas import faults, output, ripple
 from rhevectra.core.stages import rate
 from rhevectra.core.topologies.common.ripple import of_rectifier
 from rhevectra.project.codec import decode
@@ -67,7 +67,7 @@ def test_second_filter_against_the_complex_divider():
     for f in (fs, 7e3, 650.0):  # above, at and far below the resonance, where nothing is filtered
         s = 2j * np.pi * f
         exact = abs((esr + 1 / (s * c)) / (esr + 1 / (s * c) + s * inductance))
-        assert output.filtered(1.0, esr, f, c, inductance) == pytest.approx(exact, rel=1e-9)
+        assert ripple.filtered(1.0, esr, f, c, inductance) == pytest.approx(exact, rel=1e-9)
     assert exact == pytest.approx(1.0, abs=0.02)
 
 

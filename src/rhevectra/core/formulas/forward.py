@@ -238,13 +238,6 @@ def ungapped_inductance(turns: Any, area: Any, length: Any, mu: Any, residual: A
     return 4e-7 * np.pi * np.square(turns) * area / (length / mu + residual)
 
 
-@formula("ΔV = ΔI·(R_esr + 1/(8·f_s·C))", "V", "ΔI R_esr f_s C",
-         "triangular current into capacitor and its resistance (upper bound: both taken together)")
-def output_ripple(ripple: Any, esr: Any, fs: Any, c: Any) -> Any:
-    """Output ripple peak to peak [V]."""
-    return ripple * (esr + 1 / (8 * fs * c))
-
-
 @formula("I_o = max(0.000001, (Î_lim − I_mag)·N_p/N_s − ½·ΔI)", "A", "Î_lim I_mag N_p N_s ΔI",
          "mean of the inductor current whose crest trips the limit, continuous conduction")
 def current_at_limit(i_limit: Any, i_mag: Any, turns_primary: Any, turns_secondary: Any, ripple: Any) -> Any:

@@ -25,14 +25,6 @@ def capacitor_crest(v_out: Any, tolerance: Any, ripple_pp: Any) -> Any:
     return v_out * (1 + tolerance) + ripple_pp / 2
 
 
-@formula("ΔV_o = ΔV·√((R_esr² + (1/(2·π·f_s·C))²)/(R_esr² + (2·π·f_s·L - 1/(2·π·f_s·C))²))", "V", "ΔV R_esr f_s C L",
-         "divider of filter inductor and second capacitor at the switching frequency; below their resonance nothing is filtered")
-def filtered(ripple_pp: Any, esr: Any, fs: Any, c: Any, inductance: Any) -> Any:
-    """Ripple [V] behind a second-stage LC filter."""
-    w = 2 * np.pi * fs
-    return ripple_pp * np.sqrt((np.square(esr) + np.square(1 / (w * c))) / (np.square(esr) + np.square(w * inductance - 1 / (w * c))))
-
-
 @formula("P = V_f·I_avg + r_d·I_rms²", "W", "V_f I_avg r_d I_rms", "fixed drop and resistance")
 def rectifier_loss(v_forward: Any, i_avg: Any, r_dynamic: Any, i_rms: Any) -> Any:
     """Conduction loss [W] of a rectifier."""

@@ -64,3 +64,18 @@ def of_ramps(esr: Any, i_low: Any, i_high: Any, t_feeding: Any, i_above: Any, t_
     square = np.square(i_above)
     return esr * (i_low + i_high) + (t_feeding * (square - np.square(i_low)) + t_fall * (square - np.square(i_high))) / (
         2 * c * np.maximum(ripple, 1e-6) * (1 - slower))
+
+
+@formula("ΔV = ΔI·(R_esr + 1/(8·f_s·C))", "V", "ΔI R_esr f_s C",
+         "triangular current into capacitor and its resistance (upper bound: both taken together)")
+def of_triangle(ripple: Any, esr: Any, fs: Any, c: Any) -> Any:
+    """Ripple peak to peak [V] of a current [A] that goes up and down alike."""
+    return ripple * (esr + 1 / (8 * fs * c))
+
+
+@formula("ΔV_o = ΔV·√((R_esr² + (1/(2·π·f_s·C))²)/(R_esr² + (2·π·f_s·L - 1/(2·π·f_s·C))²))", "V", "ΔV R_esr f_s C L",
+         "divider of filter inductor and second capacitor at the switching frequency; below their resonance nothing is filtered")
+def filtered(ripple_pp: Any, esr: Any, fs: Any, c: Any, inductance: Any) -> Any:
+    """Ripple [V] behind a second-stage LC filter."""
+    w = 2 * np.pi * fs
+    return ripple_pp * np.sqrt((np.square(esr) + np.square(1 / (w * c))) / (np.square(esr) + np.square(w * inductance - 1 / (w * c))))

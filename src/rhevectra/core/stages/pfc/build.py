@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.formulas import flyback, pfc, rectifier, surge
+from rhevectra.core.formulas import flyback, inductor, pfc, rectifier, surge
 from rhevectra.core.formulas.rectifier import LineSource
 from rhevectra.core.magnetics.inductor import MADE
 from rhevectra.core.stages import air, inlet, rate
@@ -124,11 +124,10 @@ def choose_boost(boundary: bool, work: Work, feed: Feed, phases: int) -> Boost:
 
 def choose_limit(work: Work, boost: Boost, feed: Feed) -> tuple[float, float]:
     """Peak of the inductor at the lowest line with the least inductance at the least rate, and the current limit above it [A]."""
-    least = 1 - float(work.choose(TOLERANCE, MADE, "gapped core or powder as made (common practice)").value)
-    if not boost.boundary:
-        least *= 1 - float(rate.choose(work, rate.FRONT).value)
+    made_to = work.choose(TOLERANCE, MADE, "gapped core or powder as made (common practice)").value
+    spread = 0.0 if boost.boundary else inductor.spread(made_to, rate.choose(work, rate.FRONT).value)
     peak = float(
-        angles(boost if boost.boundary else replace(boost, inductance=least * boost.inductance), feed.lowest, feed.power, feed.v_bus,
+        angles(replace(boost, inductance=(1 - spread) * boost.inductance), feed.lowest, feed.power, feed.v_bus,
                np.array([0.5 * np.pi])).peak[..., 0])
     rounded = float(f"{ROOM * peak:.2g}")
     made = "the least inductance" if boost.boundary else "the least inductance and rate"

@@ -9,7 +9,7 @@ import numpy as np
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import Quick, plain
-from rhevectra.core.formulas import forward, output
+from rhevectra.core.formulas import output
 from rhevectra.core.stages import air
 from rhevectra.core.stages.banks import CANS, LEFT, least_bank, record_worn, resistance, whole_cans
 from rhevectra.core.stages.work import Work
@@ -30,7 +30,7 @@ def _ripple(sheet: Any, id: str, o: dict[str, Any], esr: Any, c: Any) -> Any:
     """Ripple [V] on a capacitor, as a row or bare numbers: behind an inductor, or of a tank's current."""
     if "t_d" in o:
         return ripple.of_inductor(sheet, id, o["ripple"], o["i_out"], o, o["spread"], esr, c)
-    return sheet(id, forward.output_ripple, ripple=o["ripple"], esr=esr, fs=o["fs"], c=c)
+    return ripple.of_tank(sheet, id, o["ripple"], o["fs"], esr, c)
 
 
 def record_bank(work: Work, i_out: Any, o: dict[str, Any], slower: float = 0.0, n: int = 1) -> dict[str, Any]:

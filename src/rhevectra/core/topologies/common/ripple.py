@@ -39,3 +39,13 @@ def of_inductor(sheet: Any, id: str, swing: Any, i_out: Any, times: dict[str, An
                    most=sheet(f"{id}_below", ripple.below, ripple=swing, i_above=high))
     high_at = sheet(f"{id}_high", ripple.turning, **turn, t_ramp=falls, most=high)
     return sheet(id, ripple.of_ramps, **turn, i_low=low_at, i_high=high_at, t_feeding=times["t_e"], i_above=high, t_fall=falls)
+
+
+def of_tank(sheet: Any, id: str, swing: Any, fs: Any, esr: Any, c: Any) -> Any:
+    """Ripple [V] of a rectified tank current that swings by `swing` [A], fs times a second [Hz]: an upper bound."""
+    return sheet(id, ripple.of_triangle, ripple=swing, esr=esr, fs=fs, c=c)
+
+
+def behind_filter(sheet: Any, id: str, first: Any, fs: Any, inductance: Any, esr: Any, c: Any) -> Any:
+    """What a second inductor [H] and capacitor leave of a ripple [V]."""
+    return sheet(id, ripple.filtered, ripple_pp=first, esr=esr, fs=fs, c=c, inductance=inductance)

@@ -161,8 +161,7 @@ def _ripple_and_life(work: Work, o: dict[str, Any], n: int, need: Any, bank: tup
         second = sheet.given(f"filter{n}.esr_worst", resistance(work, cap)[0], "Ω", "catalogue",
                              f"one {cap['name']} behind the filter inductor")
         least = sheet("switch.f_least", oscillator.least_rate, fs=fed["fs"], tolerance=fed["slower"])
-        sheet(f"output{n}.ripple_pp", output.filtered, ripple_pp=first, esr=second, fs=least, c=LEFT * cap["c_f"],
-              inductance=sheet.rows[f"filter{n}.l"])
+        ripple.behind_filter(sheet, f"output{n}.ripple_pp", first, least, sheet.rows[f"filter{n}.l"], second, LEFT * cap["c_f"])
         wire = sheet.given(f"filter{n}.r", 1.5e-3 * (choke / 1e-6) ** 0.5 * min(1.0, (5.0 / need.current_max) ** 0.5), "Ω", "rule",
                            "rod-core inductor of this size (typical, from memory)")
         losses[f"filter{n}"] = sheet(f"loss.filter{n}", resistive_loss, r=wire, i_rms=average)

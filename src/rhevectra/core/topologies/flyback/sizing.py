@@ -9,7 +9,7 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.requirement import Output
 from rhevectra.core.basis.sheet import plain, reader
-from rhevectra.core.formulas import flyback, inductance, magnetics, valley_switching
+from rhevectra.core.formulas import flyback, inductance, inductor, magnetics, valley_switching
 from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.copper_loss import phasors
 from rhevectra.core.stages import clamping, rate
@@ -139,7 +139,7 @@ def _share(work: Work, v: Variant) -> float:
     """Share of inductance times rate that is left at the bad ends of both; where the frequency follows the inductance the peak hardly
     does."""
     rows = work.sheet.rows
-    return 1.0 if v.valley else (1 - float(rows["transformer.lp_tolerance"].value)) * (1 - float(rows[rate.ID].value))
+    return 1.0 if v.valley else 1 - float(inductor.spread(rows["transformer.lp_tolerance"].value, rows[rate.ID].value))
 
 
 def current_limit(work: Work, switch: Mapping[str, Any], stage: pd.Stage, out: Mapping[str, Any], v_bus: Array,
