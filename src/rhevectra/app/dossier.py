@@ -7,7 +7,7 @@ from rhevectra.app.changes import text_of
 from rhevectra.app.stages import Plate, plates
 from rhevectra.bench.bringup import plan
 from rhevectra.core.basis.corners import Corner
-from rhevectra.core.basis.quantities import margin_text, show
+from rhevectra.core.basis.quantities import margin_text, minus, show
 from rhevectra.core.basis.requirement import Output, Requirement
 from rhevectra.core.design.design import Design
 from rhevectra.core.design.names import decided, made_by, spoken
@@ -95,7 +95,7 @@ def asked(need: Requirement) -> list[tuple[str, str]]:
     rows.append(("efficiency",
                  f"{100 * need.efficiency_wanted:.1f} % at full load" + ("" if need.efficiency_target is not None else ", as is usual")
                  + ("" if need.standby_power_max is None else f"; {show(need.standby_power_max, 'W')} without load")))
-    between = f"{need.ambient_min:g} to {need.ambient_max:g} °C".replace("-", "−")
+    between = minus(f"{need.ambient_min:g} to {need.ambient_max:g} °C")
     rows.append(("surroundings", f"{between}, cooling {need.cooling}, up to {need.altitude_max:g} m"))
     rows.append(("safety", f"{need.insulation} insulation, protection class {need.protection_class}, pollution degree "
                  f"{need.pollution_degree}, overvoltage category {need.overvoltage_category}"))

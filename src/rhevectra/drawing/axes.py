@@ -6,6 +6,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from rhevectra.core.basis.corners import Array
+from rhevectra.core.basis.quantities import minus
 from rhevectra.drawing.display import FrameInfo, Picture, Points
 
 _PREFIXED = ("s", "Hz", "A primary")
@@ -161,4 +162,4 @@ def _power(largest: float) -> int:
 
 def _plain(value: float, step: float) -> str:
     places = max(0, -math.floor(math.log10(step) + 1e-9))
-    return f"{value:.{places}f}".replace("-", "−") if abs(value) > step * 1e-6 else "0"
+    return minus(f"{value:.{places}f}") if abs(value) > step * 1e-6 else "0"

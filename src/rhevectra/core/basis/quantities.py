@@ -133,9 +133,14 @@ def _significant(value: float, digits: int) -> str:
     rounded = float(f"{value:.{digits - 1}e}")
     if not LEAST <= abs(rounded) < MOST:
         figures, power = f"{rounded:.{digits - 1}e}".split("e")
-        return f"{figures}e{int(power)}".replace("-", "−")
+        return minus(f"{figures}e{int(power)}")
     places = max(digits - 1 - math.floor(math.log10(abs(rounded))), 0)
-    return f"{rounded:.{places}f}".replace("-", "−")
+    return minus(f"{rounded:.{places}f}")
+
+
+def minus(number: str) -> str:
+    """A number's text with a minus sign where a hyphen stood."""
+    return number.replace("-", "−")
 
 
 def show(value: float, unit: str = "", digits: int = 3) -> str:

@@ -2,7 +2,7 @@
 
 from msgspec import Struct
 
-from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.quantities import minus, show
 from rhevectra.core.design.contest import Entry
 
 
@@ -28,4 +28,4 @@ def told(entry: Entry, measure: str) -> str:
     m = MEASURES[measure]
     value = float(getattr(entry, measure)) * m.scale
     passed = "▲ " if measure == "tightest_margin" and value < 0 else ""
-    return f"{passed}{value:.1f} %".replace("-", "−") if m.unit == "%" else f"{show(value)} {m.unit}".strip()
+    return minus(f"{passed}{value:.1f} %") if m.unit == "%" else f"{show(value)} {m.unit}".strip()

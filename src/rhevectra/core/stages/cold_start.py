@@ -4,7 +4,7 @@ from typing import Any
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.findings import NOTE
-from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.quantities import minus, show
 from rhevectra.core.basis.sheet import Row
 from rhevectra.core.formulas import rectifier
 from rhevectra.core.stages.work import FigureSpec, Work
@@ -31,7 +31,7 @@ def told(work: Work, share: float, text: str, **inputs: Any) -> None:
     sheet, need, cold = work.sheet, work.need, float(work.sheet.rows["start.r_cold"].value)
     starts = sheet.solved("start.p_cold", min(share, 1.0) * need.power, "W", text, **inputs)
     if share < 1.0:
-        ambient = f"{need.ambient_min:g}".replace("-", "−")
+        ambient = minus(f"{need.ambient_min:g}")
         work.find(NOTE, "inlet",
                   f"started at {need.mains.v_min:g} V and {ambient} °C, the cold thermistor ({show(cold, 'Ω')}) lets "
                   f"{show(float(starts.value), 'W')} of {show(need.power, 'W')} through; asked for more at once the stage starts in "

@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QHBoxLayout, QHeaderView, QLabel, QTableWidget, QT
 
 from rhevectra.bench.rework import Found, Side, Way, sentences, ways
 from rhevectra.core.basis.errors import InputError
-from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.quantities import minus, show
 from rhevectra.core.design.design import Design
 from rhevectra.ui.widgets.bench_form import BenchForm, Field
 from rhevectra.ui.widgets.tables import filled
@@ -106,7 +106,7 @@ class ReworkBench(QWidget):
 
 def _cells(way: Way) -> tuple[str, ...]:
     """A way in the table's columns; a dash where something is not known or does not follow."""
-    return (f"{way.turns:g}", show(way.per_turn, "V"), f"{100 * (way.ratio - 1):+.0f} %".replace("-", "−"),
+    return (f"{way.turns:g}", show(way.per_turn, "V"), minus(f"{100 * (way.ratio - 1):+.0f} %"),
             *("–" if v is None else show(v, "V") for v in (way.reflected, way.drain, way.auxiliary, way.reverse)))
 
 
