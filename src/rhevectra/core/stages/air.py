@@ -15,6 +15,9 @@ ID = "air.rise"
 DECISION = DecisionSpec(ID, "Air around small parts, over the ambient", "load", unit="K", low=0.0, high=60.0,
                         schools="0 K: beside a fan; 10 K: open frame; 20 to 30 K: a closed case of plastic, to be measured")
 
+LOADED = 1.0
+"""Heating of its own [K] with which a capacitor still counts as hardly loaded: at a third of its rated ripple current."""
+
 
 def rise(work: Work) -> Row:
     """By how much it is warmer [K], by rule or pin."""
@@ -55,6 +58,3 @@ def lasting(work: Work, rows: Sequence[Any]) -> Sequence[Any]:
     cool = work.need.ambient_max + float(rise(work).value) + LOADED
     return [r for r in rows if output.capacitor_life(r["life_s"], r["t_max_c"], cool) >= work.need.lifetime] or rows
 
-
-LOADED = 1.0
-"""Heating of its own [K] with which a capacitor still counts as hardly loaded: at a third of its rated ripple current."""
