@@ -8,6 +8,7 @@ from rhevectra.core.design.cost import whole_bill
 from rhevectra.core.design.design import Design
 from rhevectra.core.emission.declare import in_each, stages_of
 from rhevectra.core.stages.clamping import DIODE_SHARE, diode_class
+from rhevectra.core.stages.strings import ACROSS
 from rhevectra.core.topologies.common.sensing import CAPACITOR, RESISTOR
 from rhevectra.core.topologies.common.supply import regulated
 from rhevectra.project import table
@@ -40,6 +41,7 @@ _BORNE = {
     "bulk.c": (("bulk.v_limit", ""),),
     "sense.r": (("sense.power", "of heat"),),
     "clamp.r": (("clamp.resistors", "in series"), ("clamp.power", "of heat in all"), ("clamp.v", "across all")),
+    **{id: ((f"{id}_resistors", "in series"), (f"{id}_volts", "across all")) for id in ACROSS},
     "clamp.v_zener": (("clamp.zeners", "in series"), ("clamp.power", "of heat in all")),
     "spike.r": (("spike.power", "of heat"),),
     "clamp.c": _pulsed("clamp.c"),

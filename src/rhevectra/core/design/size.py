@@ -23,7 +23,7 @@ from rhevectra.core.emission import declare as emission
 from rhevectra.core.emission import input_capacitors
 from rhevectra.core.emission import record as filtering
 from rhevectra.core.formulas import output
-from rhevectra.core.stages import DC_FRONT_END, air, brown, clamps_for, clamps_refused, front_ends_for, pulse_duty, stored
+from rhevectra.core.stages import DC_FRONT_END, air, brown, clamps_for, clamps_refused, front_ends_for, pulse_duty, stored, strings
 from rhevectra.core.stages.work import FigureSpec, Work
 from rhevectra.core.topologies import TOPOLOGIES, usual_topology
 
@@ -297,6 +297,7 @@ def _whole(work: Work, losses: dict[str, Row], draft: Design, ripple: Any) -> No
     what the power stage takes in a period less its average, rms [A]."""
     sheet, grid, need = work.sheet, work.grid, work.need
     losses |= brown.record(work)
+    strings.record(work)
     if need.is_dc:
         losses |= input_capacitors.record(work, draft, ripple)
     outs = {}
