@@ -96,8 +96,6 @@ def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Map
     solution, power, ripple, plan = _agreed(work, topology, front, (front_plan, plan, power, near))
     front_rows = front.record(work, front_plan, solution, power, ripple)
     rows = topology.record(work, plan, front_rows["v_bus"], front_rows, clamp)
-    pulse_duty.record(work)
-    stored.record(work)
     all_specs = _figure_specs(topology, front, clamp, need)
     draft = Design(requirement=need, topology=topology.NAME, front_end=front.NAME, clamp=clamp.NAME, grid=grid, rows=sheet.rows,
                    specs=all_specs, decision_specs=specs, pins=dict(pins), as_built=measured,
@@ -105,7 +103,8 @@ def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Map
                    catalogue=parts,
                    context={"plan": plan, "o": rows["o"], "stage": rows["stage"], "bulk": solution, "front": front_plan,
                             "source": front_rows.get("source"), "shared": rows.get("shared", []), "loop": rows.get("loop")})
-    _whole(work, rows["losses"], draft, ripple)
+    rows["losses"] |= _beside(work, draft, ripple)
+    _whole(work, rows["losses"])
     topology.findings(work, plan)
     if noise and emission.applies(front) and (more := filtering.record(work, draft, front)) and not wound:
         return size(need, pins, as_built, catalogue, noise, more, loop)
@@ -292,14 +291,19 @@ def _stage(work: Work, topology: ModuleType, clamp: ModuleType, v_bus: Any) -> t
                  own.__contains__, make)
 
 
-def _whole(work: Work, losses: dict[str, Row], draft: Design, ripple: Any) -> None:
-    """Totals: output, loss, efficiency, standby; before them what is sized by the waveforms of the draft, whose losses these are. ripple:
-    what the power stage takes in a period less its average, rms [A]."""
-    sheet, grid, need = work.sheet, work.grid, work.need
-    losses |= brown.record(work)
+def _beside(work: Work, draft: Design, ripple: Any) -> dict[str, Row]:
+    """What is sized once the power stage stands, and the losses of it. draft: all that was sized before; ripple: what the stage takes in a
+    period less its average, rms [A]."""
+    pulse_duty.record(work)
+    stored.record(work)
+    losses = brown.record(work)
     strings.record(work)
-    if need.is_dc:
-        losses |= input_capacitors.record(work, draft, ripple)
+    return losses | input_capacitors.record(work, draft, ripple) if work.need.is_dc else losses
+
+
+def _whole(work: Work, losses: dict[str, Row]) -> None:
+    """Totals: output, loss, efficiency, standby."""
+    sheet, grid, need = work.sheet, work.grid, work.need
     outs = {}
     for n, o in enumerate(need.outputs, 1):
         v = sheet.rows.get(f"output{n}.v") or sheet.rows.get(f"load.v{n}") or sheet.given(f"load.v{n}", o.magnitude, "V")

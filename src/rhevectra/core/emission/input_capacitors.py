@@ -6,13 +6,12 @@ import numpy as np
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array
-from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import Row
 from rhevectra.core.emission import spectrum
 from rhevectra.core.formulas import dc_input
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.stages import air
-from rhevectra.core.stages.banks import CANS, LEFT, least_bank, record_worn, resistance, whole_cans
+from rhevectra.core.stages.banks import LEFT, choose_count, holding, least_bank, record_worn, resistance
 from rhevectra.core.stages.dc_input import CAPACITOR
 from rhevectra.core.stages.work import Work
 
@@ -39,17 +38,14 @@ def record(work: Work, design: Any, ripple: Any) -> dict[str, Row]:
     def asks(rows: Any, esr: Any) -> dict[str, Any]:
         return {"ripple current": amps / rows["i_rated_a"], "life": amps / air.carried(work, rows),
                 "ripple voltage": swing(esr, LEFT * np.asarray(rows["c_f"])).max(0) / float(limit.value)}
-    table, able = work.parts["output_capacitors"], _able(work, float(derate.value))
-    row = table.row(work.choose("input.cap", lambda: least_bank(work, able, asks)[0]["name"],
-                                f"least volume of {len(able)} classes from {able[0]['v_class_v']:g} V").value)
-    each = asks(row, resistance(work, row)[0])
-    decides = max(each, key=lambda a: each[a])
-    count = int(work.choose("input.parallel", min(int(whole_cans(each)), CANS),
-                            f"{decides} decides at {show(amps, 'A')} ripple current").value)
+    able = holding(work, need.mains.v_max / float(derate.value))
+    row = work.parts["output_capacitors"].row(
+        work.choose("input.cap", lambda: least_bank(work, able, asks)[0]["name"],
+                    f"least volume of {len(able)} classes from {min(r['v_class_v'] for r in able):g} V").value)
+    count = choose_count(work, CAPACITOR, asks(row, resistance(work, row)[0]), amps)
     left, esr = record_worn(work, CAPACITOR, row, count)
     sheet.solved("input.ripple_pp", swing(esr.value, left.value)[:, None, None, None], "V",
                  f"what the stage takes at full load, integrated over {len(waves[0][0])} instants of its period", c=left, esr=esr)
-    sheet.given("input.i_c_limit", row["i_rated_a"] * count, "A", "catalogue", f"{count} × {row['i_rated_a']:g} A at {row['t_max_c']:g} °C")
     sheet.given("input.v_c", need.mains.v_max, "V", text="requirement: highest input")
     sheet.given("input.v_c_limit", row["v_class_v"] * float(derate.value), "V", "catalogue", f"class {row['name']} × derating")
     air.record_life(work, CAPACITOR, row, count, current)
@@ -64,10 +60,3 @@ def _taken(design: Any, v_line: float) -> tuple[Array, float]:
     node, shape = spectrum.waves(design, corner)[:2]
     current, period = spectrum.drawn(design, corner, shape, spectrum.even(node))
     return current[::KEPT], period
-
-
-def _able(work: Work, derate: float) -> Any:
-    """Capacitor classes that hold the highest input, those of the highest class where none does; of these such as last."""
-    rows, least = work.parts["output_capacitors"].rows, work.need.mains.v_max / derate
-    highest = max(r["v_class_v"] for r in rows)
-    return air.lasting(work, sorted((r for r in rows if r["v_class_v"] >= min(least, highest)), key=lambda r: r["v_class_v"]))

@@ -36,9 +36,3 @@ def threshold(v_pin: Any, r_high: Any, r_low: Any) -> Any:
 def hysteresis(v_in: Any, v_out: Any, r_high: Any) -> Any:
     """Current [A] into the pin that lifts the threshold from v_out to v_in [V]."""
     return (v_in - v_out) / r_high
-
-
-@formula("P = V²/R", "W", "V R", "definition")
-def burnt(volts: Any, resistance: Any) -> Any:
-    """What the divider burns on its bus."""
-    return np.square(volts) / resistance

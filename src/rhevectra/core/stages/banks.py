@@ -5,6 +5,8 @@ from typing import Any
 
 import numpy as np
 
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.stages import air
 from rhevectra.core.stages.work import Work
 
 CANS = 80
@@ -26,12 +28,29 @@ def resistance(work: Work, row: Any) -> tuple[float, str]:
 
 def record_worn(work: Work, part: str, row: Any, count: int) -> tuple[Any, Any]:
     """Rows of capacitors side by side, their names beginning with `part`: what is left of their capacitance, and worst resistance; as
-    printed beside."""
+    printed beside, and the ripple current they may carry."""
     sheet, (one, why) = work.sheet, resistance(work, row)
+    sheet.given(f"{part}.i_c_limit", row["i_rated_a"] * count, "A", "catalogue",
+                f"{count} × {row['i_rated_a']:g} A at {row['t_max_c']:g} °C")
     sheet.given(f"{part}.c", row["c_f"] * count, "F", "rule", f"{count} × {row['name']}")
     return (sheet.given(f"{part}.c_left", LEFT * row["c_f"] * count, "F", "rule",
                         f"{LEFT:g} of it at the end of its life (usual end of life in data sheets, from memory)"),
             sheet.given(f"{part}.esr_worst", one / count, "Ω", "catalogue", f"{why}, {count} side by side"))
+
+
+def holding(work: Work, volts: float) -> Sequence[Any]:
+    """Capacitor classes from a voltage on [V], those of the highest class where none reaches it; of these such as last as long as is
+    asked."""
+    rows = work.parts["output_capacitors"].rows
+    highest = max(r["v_class_v"] for r in rows)
+    return air.lasting(work, [r for r in rows if r["v_class_v"] >= min(volts, highest)])
+
+
+def choose_count(work: Work, part: str, asks: Mapping[str, Any], amps: float) -> int:
+    """How many side by side, their decision beginning with `part`, by what each need asks for and the ripple current [A]."""
+    decides = max(asks, key=lambda a: asks[a])
+    return int(work.choose(f"{part}.parallel", min(int(whole_cans(asks)), CANS),
+                           f"{decides} decides at {show(amps, 'A')} ripple current").value)
 
 
 def whole_cans(asks: Mapping[str, Any]) -> Any:

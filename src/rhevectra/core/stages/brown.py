@@ -9,7 +9,7 @@ from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX, NOTE
 from rhevectra.core.basis.preferred import at_least, at_most
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import Row
-from rhevectra.core.formulas import brown, pfc
+from rhevectra.core.formulas import brown, pfc, rectifier
 from rhevectra.core.stages.inlet import CELL
 from rhevectra.core.stages.work import FigureSpec, Work
 
@@ -83,16 +83,16 @@ def _judge(work: Work, rows: dict[str, Row]) -> None:
     if "pfc.v_bus" in work.sheet.rows and work.need.hold_up > 0:
         work.find(NOTE, stage, f"brown-out watches the line: it has to wait for longer than the hold-up of {show(work.need.hold_up, 's')} "
                   "before it acts", "brown.out_most", "")
-    told = {name: show(float(row.value), "V") for name, row in rows.items()}
     volts = {name: float(row.value) for name, row in rows.items()}
+    told = lambda name: show(volts[name], "V")  # noqa: E731
     if volts["highest"] > volts["crest"]:
-        work.find(MUST_FIX, stage, f"brown-in may lie at {told['highest']}, above the {told['crest']} there are at the lowest line: "
+        work.find(MUST_FIX, stage, f"brown-in may lie at {told('highest')}, above the {told('crest')} there are at the lowest line: "
                   "it would not start", "brown.in_most", "brown.v_in")
     if volts["most"] > volts["ends"]:
-        work.find(LOOK_AT, stage, f"brown-out may lie at {told['most']}, above the {told['ends']} that full load is to be held down "
+        work.find(LOOK_AT, stage, f"brown-out may lie at {told('most')}, above the {told('ends')} that full load is to be held down "
                   "to: it ends that too soon", "brown.out_most", "brown.v_out")
     if volts["least"] < volts["again"]:
-        work.find(LOOK_AT, stage, f"brown-in may lie at {told['least']}, below the {told['again']} the bus comes back to once the load "
+        work.find(LOOK_AT, stage, f"brown-in may lie at {told('least')}, below the {told('again')} the bus comes back to once the load "
                   "is let go: on a sagging line it would start and stop", "brown.in_least", "brown.v_in")
 
 
@@ -127,4 +127,4 @@ def _path(work: Work) -> tuple[Row, dict[str, Row]]:
         return rows["bulk.r_bleed"], {}
     by_rule = at_most(min(MOST, work.need.mains.v_max / SENSE)) if work.need.is_dc else MOST
     r_high = work.choose("brown.r_high", by_rule, "so little flows that it hardly burns (common practice)")
-    return r_high, {"brown_out": sheet("loss.brown_out", brown.burnt, volts=across, resistance=r_high)}
+    return r_high, {"brown_out": sheet("loss.brown_out", rectifier.resistor_power, v=across, r=r_high)}

@@ -14,6 +14,7 @@ from rhevectra.core.circuit.netlist import Element, number
 from rhevectra.core.formulas import clamp
 from rhevectra.core.stages import clamping, pulse_duty
 from rhevectra.core.stages.clamping import DIODE_DROP
+from rhevectra.core.stages.strings import RESISTOR_VOLTAGE, in_series
 from rhevectra.core.stages.work import FigureSpec, Work
 
 NAME = "rcd"
@@ -30,8 +31,8 @@ BURNING = ("rcl", "dcl")
 CURES = {"switch.v_peak": "clamp.r", "clamp": "clamp.r"}
 KEPT = 0.96
 """Share of the budget that is aimed at: preferred values and a bus a little higher than planned need the rest."""
-RESISTOR_VOLTAGE, RESISTOR_POWER = 200.0, 1.0
-"""Working voltage [V] and rated power [W] of one resistor of the string (1206 to through-hole classes, common practice)."""
+RESISTOR_POWER = 1.0
+"""Rated power [W] of one resistor of the string (common practice)."""
 DECISIONS = (
     DecisionSpec("clamp.school", "Clamp voltage school", "clamp", "choice", options=("rating", "multiple"),
                  schools="what the rating leaves; a multiple of the reflected voltage"),
@@ -99,7 +100,7 @@ def record(work: Work, v_bus: Any, rows: dict[str, Any], plan: dict[str, Any], b
     clamping.limits(work, v_bus, rows["crest"], budget, v_class, "derating, bus and ripple")
     power = clamping.hottest(work, rows["clamp_power"])
     volts = float(np.max(rows["v_clamp"].value))
-    series = max(int(np.ceil(volts / (0.8 * RESISTOR_VOLTAGE))), int(np.ceil(power / (0.6 * RESISTOR_POWER))), 1)
+    series = max(in_series(volts), int(np.ceil(power / (0.6 * RESISTOR_POWER))))
     sheet.chosen("clamp.resistors", series, "",
                  f"{series} in series: {show(volts / series, 'V')} each of {RESISTOR_VOLTAGE:g} V at 80 %, {show(power / series, 'W')} "
                  f"each of {RESISTOR_POWER:g} W at 60 %", power=rows["clamp_power"], voltage=rows["v_clamp"])

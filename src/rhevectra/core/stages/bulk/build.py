@@ -61,8 +61,8 @@ class Plan(Struct, frozen=True):
 
 TRIED, TRIED_TO_LAST = 10, 14
 """Values of capacitors that are tried, from below what storage asks for on; with a life to be reached, which may ask for thrice that."""
-CANS = 6
-"""Cans side by side, at most."""
+CANS, FEWEST = 6, "the fewest that do"
+"""Cans side by side, at most, and why so many."""
 NEEDS = VALLEY, HOLD_UP, RIPPLE, LIFE = "valley", "hold-up", "ripple current", "life"
 """What is asked of the capacitor; a life that none reaches may go unmet."""
 
@@ -120,14 +120,14 @@ def _capacitor(work: Work, rows: list[Any], expected: float, lowest: float,
     if choose.pinned("bulk.c") and "bulk.c" not in work.sheet.measured:
         c, floor = choose("bulk.c", None), choose("bulk.v_min_stage", lowest, "15 % below the valley aimed at")
         each = lambda n: [{**like(c.value / n), "c_f": c.value / n}]  # noqa: E731
-        fewest = _fewest_cans(lambda n: of_cans(each(n), n), asked, (RIPPLE, LIFE))[0]
+        cans = choose("bulk.parallel", lambda: _fewest_cans(lambda n: of_cans(each(n), n), None, (RIPPLE, LIFE))[0], FEWEST)
     else:
         fewest, found = _fewest_cans(lambda n: of_cans(_tried(work.need, rows, expected, n), n), asked)
         c = choose("bulk.c", (found.value, found.why, found.smaller))
         floor = choose("bulk.v_min_stage", found.ends, "a twelfth below the valley with what is left of the capacitor, or as far below "
                        "as the hold-up asks, at most 15 % below the valley aimed at")
-    cans = int(choose("bulk.parallel", fewest, "the fewest that do").value)
-    return c, floor, cans, like(c.value / cans)
+        cans = choose("bulk.parallel", fewest, FEWEST)
+    return c, floor, int(cans.value), like(c.value / cans.value)
 
 
 def _tried(need: Requirement, rows: list[Any], expected: float, cans: int) -> list[Any]:

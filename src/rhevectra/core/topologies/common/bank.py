@@ -7,11 +7,10 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis import corners
-from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import Quick, plain
 from rhevectra.core.formulas import output
 from rhevectra.core.stages import air
-from rhevectra.core.stages.banks import CANS, LEFT, least_bank, record_worn, resistance, whole_cans
+from rhevectra.core.stages.banks import LEFT, choose_count, least_bank, record_worn, resistance
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import idle, ripple
 from rhevectra.core.topologies.common.outputs import CROSSOVER, cans_for_step, holding, slowest, step_and_life
@@ -50,14 +49,10 @@ def record_bank(work: Work, i_out: Any, o: dict[str, Any], slower: float = 0.0, 
     row = table.row(
         work.choose(f"output{n}.cap", best["name"], f"least volume of {len(able)} classes from {need.magnitude / USED:.3g} V").value)
     asks = _asks(work, need, row, resistance(work, row)[0], i_c, volts, crossover)
-    decides = max(asks, key=lambda a: asks[a])
-    count = int(work.choose(f"output{n}.parallel", min(int(whole_cans(asks)), CANS),
-                            f"{decides} decides at {show(i_c, 'A')} ripple current").value)
+    count = choose_count(work, f"output{n}", asks, i_c)
     left, esr = record_worn(work, f"output{n}", row, count)
     _ripple(sheet, f"output{n}.ripple_pp", fed, esr, left)
     sheet.given(f"output{n}.ripple_limit", need.ripple_pp, "V", text="requirement")
-    sheet.given(f"output{n}.i_c_limit", row["i_rated_a"] * count, "A", "catalogue",
-                f"{count} × {row['i_rated_a']:g} A at {row['t_max_c']:g} °C")
     step_and_life(work, o, n, need, row, count, left, esr)
     idle.record(work, n - 1)
     bleed = sheet.given(f"load.bleed{n}", np.asarray(plain(i_out)) - grid.current(n - 1), "A", "rule",

@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.formulas import output
-from rhevectra.core.stages import air
+from rhevectra.core.stages import air, banks
 from rhevectra.core.stages.banks import LEFT
 from rhevectra.core.stages.work import Work
 
@@ -26,10 +26,7 @@ def holding(work: Work, need: Any, from_class: float) -> Sequence[Any]:
     """Capacitor classes from a voltage on [V], or as near to it as there are, that hold the output at the end of its tolerance with its
     ripple; those of the highest class where none does. Of these such as last as long as is asked."""
     derate = float(work.choose("derating.output_v", DERATED, "crest of the output at most 95 % of the rating (common practice)").value)
-    rows, least = (work.parts["output_capacitors"].rows,
-                   float(output.capacitor_crest(need.magnitude, need.tolerance, need.ripple_pp)) / derate)
-    highest = max(r["v_class_v"] for r in rows)
-    return air.lasting(work, [r for r in rows if r["v_class_v"] >= min(max(from_class, least), highest)])
+    return banks.holding(work, max(from_class, float(output.capacitor_crest(need.magnitude, need.tolerance, need.ripple_pp)) / derate))
 
 
 def cans_for_step(need: Any, row: Any, esr: Any, crossover: float) -> Any:

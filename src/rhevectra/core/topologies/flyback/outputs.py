@@ -8,12 +8,11 @@ import numpy as np
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.preferred import at_least
-from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import Quick
 from rhevectra.core.formulas import flyback, inductance, oscillator, output
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.stages import air, rate
-from rhevectra.core.stages.banks import CANS, LEFT, least_bank, record_worn, resistance, whole_cans
+from rhevectra.core.stages.banks import LEFT, choose_count, least_bank, record_worn, resistance
 from rhevectra.core.stages.dies import JUNCTION_SHARE
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import idle, ripple, snubbing
@@ -137,12 +136,11 @@ def _bank(work: Work, n: int, need: Any, fed: dict[str, Any]) -> tuple[Any, int,
                       "feedback open")
     row = table.row(cap.value)
     asks = _asks(work, need, row, resistance(work, row)[0], i_c, volts, fs, wanted)
-    decides = max(asks, key=lambda a: asks[a])
-    count = work.choose(f"output{n}.parallel", min(int(whole_cans(asks)), CANS), f"{decides} decides at {show(i_c, 'A')} ripple current")
+    count = choose_count(work, f"output{n}", asks, i_c)
     inductance = work.choose(f"filter{n}.l", lambda: _filter_l(work, row, need, fs) if wanted else 0.0,
                              "second stage: ripple alone would ask for far more capacitors" if wanted
                              else "none needed: the first capacitor holds the ripple")
-    return row, int(count.value), float(inductance.value)
+    return row, count, float(inductance.value)
 
 
 def _filter_l(work: Work, row: Any, need: Any, fs: float) -> float:
@@ -166,7 +164,5 @@ def _ripple_and_life(work: Work, o: dict[str, Any], n: int, need: Any, bank: tup
                            "rod-core inductor of this size (typical, from memory)")
         losses[f"filter{n}"] = sheet(f"loss.filter{n}", resistive_loss, r=wire, i_rms=average)
     sheet.given(f"output{n}.ripple_limit", need.ripple_pp, "V", text="requirement")
-    sheet.given(f"output{n}.i_c_limit", cap["i_rated_a"] * count, "A", "catalogue",
-                f"{count} × {cap['i_rated_a']:g} A at {cap['t_max_c']:g} °C")
     step_and_life(work, o, n, need, cap, count, left, esr)
     return losses
