@@ -7,6 +7,7 @@ from pathlib import Path
 
 from rhevectra.core.basis.requirement import Mains, Output, Requirement, SourceImpedance
 from rhevectra.core.catalogue.tables import shipped
+from rhevectra.core.design import regulators
 from rhevectra.core.design.size import TOPOLOGIES, decision_specs
 from rhevectra.core.magnetics.effective import effective
 from rhevectra.core.stages import CLAMPS, FRONT_ENDS, clamps_for, pulse_duty, stored
@@ -26,6 +27,7 @@ def figures_page() -> str:
     groups |= {f"Clamp `{name}`": c.FIGURES for name, c in CLAMPS.items() if c.FIGURES}
     groups["Small capacitors, where there are any"] = pulse_duty.figures(1)
     groups["Outputs above the touchable voltage"] = stored.figures(1)
+    groups["Linear regulators behind other outputs"] = regulators.of_output(2, "output 2")
     for title, listed in groups.items():
         lines += [f"## {title}", "", "| id | figure | judged on | worst | limit | not varied |", "|---|---|---|---|---|---|"]
         for f in listed:

@@ -5,7 +5,7 @@ from typing import Any
 
 from rhevectra.app.workers import run
 from rhevectra.core.basis.quantities import margin_text, show
-from rhevectra.core.design.contest import Entry
+from rhevectra.core.design.contest import Entry, own_choices
 from rhevectra.core.design.names import spoken
 from rhevectra.core.design.size import decision_specs
 from rhevectra.core.stages import DC_FRONT_END, FRONT_ENDS, clamps_for
@@ -26,7 +26,7 @@ def chosen_text(entry: Entry) -> str:
     topology = TOPOLOGIES[entry.topology]
     specs = decision_specs(topology, FRONT_ENDS.get(entry.front_end or "", DC_FRONT_END), next(iter(clamps_for(topology).values())))
     return ", ".join(f"{specs[id].label.lower()} {spoken(v, id) if isinstance(v, str) else show(float(v), specs[id].unit)}"
-                     for id, v in entry.pins.items() if id == "front_end" or id in TOPOLOGIES[entry.topology].CONTEST)
+                     for id, v in own_choices(entry.pins, entry.topology).items())
 
 
 def lines(entries: Sequence[Entry], elapsed: float) -> list[str]:

@@ -13,7 +13,8 @@ from rhevectra.core.topologies.common.sensing import CAPACITOR, RESISTOR
 from rhevectra.core.topologies.common.supply import regulated
 from rhevectra.project import table
 
-_KINDS = {"switches": "switch", "rectifiers": "rectifier", "boost_diodes": "boost diode", "capacitors": "capacitor"}
+_KINDS = {"switches": "switch", "rectifiers": "rectifier", "boost_diodes": "boost diode", "regulators": "linear regulator",
+          "capacitors": "capacitor"}
 _OF_OUTPUTS = tuple(
     f"{id}{n}.{part}" for n in range(1, 7) for id, part in (("output", "r_bleed"), ("rectifier", "snubber_c"), ("rectifier", "snubber_r")))
 _CHOSEN = ("inlet.fuse", "inlet.thermistor", "inlet.arrester", "inlet.c_x", "inlet.r_x", "inlet.l_cm", "inlet.cm_ring", "inlet.l_dm",
@@ -164,7 +165,7 @@ def _told(design: Design, id: str) -> str | None:
 def _borne(design: Design, id: str) -> list[str]:
     """What is told beside a value."""
     if id.endswith(".r_bleed") and id.startswith("output"):
-        volts = design.requirement.outputs[int(id[6]) - 1].voltage
+        volts = design.delivered.outputs[int(id[6]) - 1].voltage
         return [f"{show(volts**2 / float(design.value(id)), 'W')} of heat"]
     told = [(figure, words) for figure, words in _BORNE.get(id, ()) if figure in design.rows]
     return [_beside(design, figure, words) for figure, words in told if words != "in series" or design.value(figure) > 1]

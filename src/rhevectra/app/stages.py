@@ -53,7 +53,7 @@ def stage_of_loss(name: str) -> str:
         return "switch"
     if name.startswith("pfc"):
         return "pfc"
-    if name.startswith(("rectifier", "filter")):
+    if name.startswith(("rectifier", "filter", "regulator", "bleed")):
         return "rectifier"
     return _LOSS_STAGE.get(name, "load")
 

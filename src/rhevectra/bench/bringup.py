@@ -156,8 +156,8 @@ def _supply(design: Design, line: float, load: float, behind: str = "") -> Itera
 
 
 def _outputs(design: Design, line: float, load: float, behind: str = "") -> Iterator[Check]:
-    """Every output's voltage, by the loop or by what the design found for those no loop holds."""
-    for n, output in enumerate(design.requirement.outputs, 1):
+    """Every output's voltage, by the loop, by its regulator, or by what the design found for those nothing holds."""
+    for n, output in enumerate(design.delivered.outputs, 1):
         sign, least = np.sign(output.voltage), f"output{n}.v_low"
         if output.regulated and "feedback.error" in design.rows:
             off = float(design.rows["feedback.error"].value)
@@ -168,10 +168,23 @@ def _outputs(design: Design, line: float, load: float, behind: str = "") -> Iter
         else:
             continue
         low, high = sorted(sign * end for end in ends)
-        current = design.grid.points[design.grid.find(line, load).index[2]].currents[n - 1]
+        held = _of_regulator(design, n)
+        current = design.grid.points[design.grid.find(line, load).index[2]].currents[n - 1] - (held[0] if held else 0.0)
         yield Check(f"Output {output.name}", _setting(line, load, behind), "meter, dc" + (f", at {show(current, 'A')}" if current else ""),
                     "V", low, high, figure, "divider, reference, too little duty or current left",
                     "divider, feedback open, a lightly loaded output that the leakage lifts")
+        if held:
+            named, _, off = design.requirement.outputs[n - 1], *held
+            low, high = sorted(named.voltage * (1 + end) for end in (-off, off))
+            yield Check(f"Output {named.name}", _setting(line, load, behind), "meter, dc, behind its regulator", "V", low, high,
+                        f"regulator{n}.error", "too little left across the regulator, or too hot: it lets go",
+                        "the regulator shorted, or without its least load")
+
+
+def _of_regulator(design: Design, n: int) -> tuple[float, float] | None:
+    """What the regulator behind output n takes for itself [A], and its error; None where there is none."""
+    ids = (f"regulator{n}.i_ground", f"regulator{n}.error")
+    return (float(design.rows[ids[0]].value), float(design.rows[ids[1]].value)) if ids[1] in design.rows else None
 
 
 def _drawn(design: Design, line: float, load: float) -> Iterator[Check]:
@@ -230,11 +243,13 @@ def _line(design: Design, line: float, loaded: bool) -> Iterator[Check]:
 def _ends(design: Design, line: float) -> Iterator[Check]:
     """Ripple, load step, current limit."""
     rows = design.rows
-    for n, output in enumerate(design.requirement.outputs, 1):
-        if f"output{n}.ripple_pp" in rows:
-            yield Check(f"Ripple of {output.name}", _setting(line, 1.0), "peak to peak, 20 MHz", "V", None,
-                        band_of(design, f"output{n}.ripple_pp", line, 1.0)[1] * (1 + PROBE), f"output{n}.ripple_pp", "",
-                        "first the ground lead, then resistance of the capacitors")
+    for n, output in enumerate(design.delivered.outputs, 1):
+        of = ((output.name, f"output{n}.ripple_pp"), (design.requirement.outputs[n - 1].name, f"regulator{n}.ripple_pp"))
+        for name, id in of:
+            if id in rows:
+                yield Check(f"Ripple of {name}", _setting(line, 1.0), "peak to peak, 20 MHz", "V", None,
+                            band_of(design, id, line, 1.0)[1] * (1 + PROBE), id, "",
+                            "first the ground lead, then resistance of the capacitors")
         if output.load_step is not None and f"output{n}.step" in rows:
             yield Check(f"Step of {output.name}",
                         f"{line:g} V, load {show(output.load_step.low, 'A')} to {show(output.load_step.high, 'A')} and back",

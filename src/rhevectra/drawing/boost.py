@@ -43,7 +43,7 @@ def derating(design: Design, corner: Corner, width: float, height: float, held: 
     drawn = limit_power(plan, v)
     eta = np.interp(v, lines, [float(design.rows["efficiency"].at((i, 0, full, 0))) for i in range(len(lines))])
     need = [float(design.rows["inlet.power"].at((i, 0, full, 0))) for i in range(len(lines))]
-    output = design.requirement.power
+    output = design.delivered.power
     picture = Picture(width, height,
                       f"inductor at its limit of {show(plan.limit, 'A')} at the crest of the line; efficiency as at full load")
     frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 10, (float(v[0]), float(v[-1])), (0, 1.08 * float(drawn.max())),

@@ -8,7 +8,7 @@ from typing import Any
 
 from rhevectra.project.document import Document
 
-_OF_OUTPUT = re.compile(r"(output|rectifier|secondary|filter|transformer\.(?:wire_ns|r_secondary|ns))(\d+)(?=\.|$)")
+_OF_OUTPUT = re.compile(r"(output|rectifier|regulator|secondary|filter|transformer\.(?:wire_ns|r_secondary|ns))(\d+)(?=\.|$)")
 _OF_ALL = re.compile(r"filter1\.(?!l$)")
 """The filter inductor that outputs share keeps its number."""
 _BLOCK = re.compile(r"\bs(\d+)")

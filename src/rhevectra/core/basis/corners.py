@@ -166,6 +166,7 @@ RUN = Domain("run", "all lines and line frequencies, every load in run", lambda 
 PEAKS = Domain("peaks", "all lines and line frequencies, every load, peak load and the case limit", lambda p: True)
 LOADED = Domain("loaded", "all lines and line frequencies, load 1 and peak load",
                 lambda p: p.case == "peak" or (p.case == "run" and p.load == 1.0))
+CARRIED = Domain("carried", "all lines and line frequencies, every load in run and peak load", lambda p: p.case in ("run", "peak"))
 QUARTER = Domain("quarter", "all lines and line frequencies, load 0.25 and more",
                  lambda p: p.case == "run" and not p.label and p.load >= 0.25)
 HARMONIC = Domain("harmonic", "highest nominal line, load 1", lambda p: p.case == "run" and p.load == 1.0, "nominal_max")
@@ -173,7 +174,7 @@ HOLD_UP = Domain("hold-up", "hold_up_at, load 1", lambda p: p.case == "run" and 
 START = Domain("start", "all lines and line frequencies, start-up into full load at the current limit", lambda p: p.case == "limit",
                case="start")
 SHORT = Domain("short", "all lines and line frequencies, outputs short", lambda p: p.case == "limit", case="short")
-_DOMAINS = {d.name: d for d in (FULL, LIGHT, IDLE, RUN, PEAKS, LOADED, QUARTER, HARMONIC, HOLD_UP, START, SHORT)}
+_DOMAINS = {d.name: d for d in (FULL, LIGHT, IDLE, RUN, PEAKS, LOADED, CARRIED, QUARTER, HARMONIC, HOLD_UP, START, SHORT)}
 
 
 def _domain(name: str) -> Domain:

@@ -15,7 +15,7 @@ from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.errors import InputError
 
 TABLES = ("cores", "materials", "wires", "switches", "rectifiers", "bulk_capacitors", "film_capacitors", "output_capacitors", "bridges",
-          "thermistors", "boost_diodes", "rings", "powders", "costs")
+          "thermistors", "boost_diodes", "regulators", "rings", "powders", "costs")
 PRICES = "costs"
 """The table in which a row of one's own stands for the shipped one on purpose."""
 _OPTIONAL = ("by_choice", "bobbin_pins")

@@ -18,6 +18,7 @@ from rhevectra.core.catalogue.tables import Catalogue
 from rhevectra.core.design.cost import cost_index, magnetics_volume, part_count, whole_bill
 from rhevectra.core.design.design import Design, least_margin
 from rhevectra.core.design.names import spoken
+from rhevectra.core.design.regulators import LINEAR, REGULATED
 from rhevectra.core.design.size import size, usual_front_end
 from rhevectra.core.stages import FRONT_ENDS, front_ends_for
 from rhevectra.core.topologies import TOPOLOGIES, usual_topology
@@ -74,7 +75,7 @@ def _entry(design: Design, pins: Mapping[str, Any]) -> Entry:
     highest = lambda id: float(np.broadcast_to(np.asarray(design.rows[id].value, float), grid.shape)[peaks].max())  # noqa: E731
     stress = sum(n for _, n in TOPOLOGIES[design.topology].bill(design)["switches"]) * highest("switch.v_peak") * highest("switch.i_peak")
     stress += highest("pfc.v_switch") * highest("pfc.i_peak") if "pfc.i_peak" in design.rows else 0.0
-    stored = sum(float(design.value(f"output{n}.i_c_rms")) * o.magnitude for n, o in enumerate(design.requirement.outputs, 1)
+    stored = sum(float(design.value(f"output{n}.i_c_rms")) * o.magnitude for n, o in enumerate(design.delivered.outputs, 1)
                  if f"output{n}.i_c_rms" in design.rows)
     margin, tightest = min(
         ((least_margin(s, design.rows, grid), s.label) for id, s in design.specs.items() if id in design.rows and s.limit in design.rows
@@ -215,7 +216,7 @@ def _search(need: Requirement, name: str, kept: Mapping[str, Any], found: Sequen
     free = not (need.is_dc or "front_end" in kept or refused)
 
     def best() -> dict[str, Any]:
-        return {k: v for k, v in _best(found, weights).pins.items() if k in choices or k == "front_end"}
+        return own_choices(_best(found, weights).pins, name)
 
     def fronts() -> Iterator[list[dict[str, Any]]]:
         others = _other_front_ends(need, found) if free else []
@@ -236,6 +237,20 @@ def _search(need: Requirement, name: str, kept: Mapping[str, Any], found: Sequen
             if best()[knob] == value:  # a lower frequency is not looked at where a higher one is better
                 break
     yield from fronts()  # what was found since may ask for more of them
+    if held := {k: v for k, v in _regulators(_best(found, weights)).items() if k not in kept}:
+        yield [{**best(), **held}]
+
+
+def own_choices(pins: Mapping[str, Any], name: str) -> dict[str, Any]:
+    """Of the pins of an entry what the search chose: front end, what its topology may try, regulators."""
+    return {k: v for k, v in pins.items() if k == "front_end" or k in TOPOLOGIES[name].CONTEST or k.endswith(REGULATED)}
+
+
+def _regulators(entry: Entry) -> dict[str, str]:
+    """Linear regulators for what cannot be built only because outputs that no loop holds leave their tolerance; empty where something else
+    stands against it too."""
+    of = [_OF_RANGE.fullmatch(f.figure) for f in entry.findings if f.severity == MUST_FIX]
+    return {f"{found[1]}{REGULATED}": LINEAR for found in of if found} if all(of) else {}
 
 
 def _best(entries: Sequence[Entry], weights: Mapping[str, float]) -> Entry:
@@ -317,6 +332,7 @@ def _compare(measure: str, entry: Entry, best: Entry) -> str:
     return _SAYS[measure][0].format(_told(measure, entry), _told(measure, best))
 
 
+_OF_RANGE = re.compile(r"(output\d+)\.v_(low|high)")
 _CHOSEN = re.compile(r"; freeing the pin on \S+(?: or changing (\S+))? may cure it")
 """What a finding says of pins: here the search chose them, within what it may, and nobody can free one."""
 

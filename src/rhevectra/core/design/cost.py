@@ -7,6 +7,7 @@ import numpy as np
 
 from rhevectra.core.catalogue.tables import PRICES, Table
 from rhevectra.core.design.design import Design
+from rhevectra.core.design.regulators import linear
 from rhevectra.core.magnetics.ring import rings
 from rhevectra.core.magnetics.windows import windows
 from rhevectra.core.stages import DC_FRONT_END, FRONT_ENDS
@@ -14,7 +15,7 @@ from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.core.topologies.common.supply import regulated
 
 CAPACITORS = ("output_capacitors", "bulk_capacitors", "film_capacitors")
-PRICED = ("switches", "rectifiers", "boost_diodes", "bridges", *CAPACITORS)
+PRICED = ("switches", "rectifiers", "boost_diodes", "bridges", "regulators", *CAPACITORS)
 """Tables whose parts can have a price of their own."""
 TRIP_PARTS, REGULATOR_PARTS = 3, 2
 """Small parts of a trip at the output (reference, coupler, resistor) and of a supply's regulator (transistor, Zener diode)."""
@@ -42,6 +43,8 @@ def _of_rings(table: Table) -> dict[str, float]:
 def whole_bill(design: Design) -> dict[str, Any]:
     """Bill of materials of the power stage and of the front end; fuse, limiter and mains filter are left out."""
     power_stage: dict[str, Any] = TOPOLOGIES[design.topology].bill(design)
+    if held := linear(design.rows):
+        power_stage["regulators"] = [(str(design.rows[f"{part}.class"].value), 1) for part in held]
     power_stage["small"] += TRIP_PARTS * ("feedback.v_trip" in design.rows) + REGULATOR_PARTS * regulated(design.rows)
     front: dict[str, Any] = getattr(FRONT_ENDS.get(design.front_end, DC_FRONT_END), "bill", lambda _: {})(design)
     return {k: x + front[k] if k in front else x for k, x in power_stage.items()} | {k: x for k, x in front.items() if k not in power_stage}
@@ -68,6 +71,8 @@ def cost_index(design: Design, bill: Mapping[str, Any], volume: float | None = N
         total += count * (c.get(name, c["rectifier"] + c["ampere"] * row["i_rated_a"]) + (c["floating_drive"] if row["q_gate_c"] else 0.0))
     for name, count in bill.get("bridges", ()):
         total += count * c.get(name, c["rectifier"] + c["ampere"] * parts["bridges"].row(name)["i_rated_a"])
+    for name, count in bill.get("regulators", ()):
+        total += count * c.get(name, c["regulator"] + c["ampere"] * parts["regulators"].row(name)["i_rated_a"])
     for name, count in bill.get("boost_diodes", ()):
         row = parts["boost_diodes"].row(name)
         total += count * c.get(name, c["rectifier"] + c["ampere"] * row["i_rated_a"] * (2.0 if row["kind"] == "wide-gap" else 1.0))
@@ -83,5 +88,5 @@ def cost_index(design: Design, bill: Mapping[str, Any], volume: float | None = N
 def part_count(bill: Mapping[str, Any]) -> int:
     """Parts of power stage and front end that are bought and placed."""
     return int(bill["wound"] + bill["drives"] + bill["floating_drives"] + bill["small"] + bill.get("selectors", 0)
-               + sum(n for kind in ("switches", "rectifiers", "boost_diodes", "bridges", "capacitors", "bulk")
+               + sum(n for kind in ("switches", "rectifiers", "boost_diodes", "bridges", "regulators", "capacitors", "bulk")
                      for _, n in bill.get(kind, ())))

@@ -35,7 +35,9 @@ COMMON: Cures = {"start.delay": ("start.path", "aux.i"), "inlet.i_rms": "front_e
                  "feedback.i_end": "feedback.r_led", "feedback.error": "feedback.reference_tolerance",
                  "feedback.phase_margin": "feedback.f_aim", "feedback.gain_margin": "feedback.f_aim",
                  "output#.v_low": ("transformer.ns#", "rectifier1.class"),
-                 "output#.v_high": ("output#.bleed", "transformer.ns#", "rectifier1.class")}
+                 "output#.v_high": ("output#.bleed", "transformer.ns#", "rectifier1.class"),
+                 "regulator#.v_drop": "regulator#.v_in", "regulator#.case_to_ambient": ("regulator#.class", "regulator#.v_in"),
+                 "regulator#.ripple_pp": ("output#.parallel", "filter#.l", "output#.cap"), "regulator#": "regulator#.class"}
 """Where neither front end, topology nor clamp names its own."""
 ASKED = {"inlet.i_rms": "less power or a higher lowest line", "switch.v_bus_least": "a shorter hold-up",
          "switch.duty_max": "an output below the lowest bus"}
@@ -47,7 +49,8 @@ OF_LOSS: Cures = {"start_up": "bulk.r_bleed", "x_discharge": "inlet.c_x", "bridg
                   "current_sense": ("sense.kind", "switch.current_limit"), "core": "transformer.core", "copper": "transformer.core",
                   "clamp": "clamp.kind", "clamp_diode": "clamp.kind", "clamp_switch": "clamp.kind",
                   "rectifier#": ("rectifier#.class", "rectifier#.parallel"), "bleed#": ("output#.bleed", "feedback.ctr", "feedback.r_low"),
-                  "bulk": ("bulk.c", "pfc.c_bus"), "input_capacitors": "input.cap", "brown_out": "brown.r_high",
+                  "bulk": ("bulk.c", "pfc.c_bus"), "regulator#": "regulator#.class",
+                  "input_capacitors": "input.cap", "brown_out": "brown.r_high",
                   "filter_core": "filter1.core", "filter_copper": "filter1.core", "filter#": "filter#.l",
                   "leakage_ring": "transformer.arrangement", "winding_ring": "fs", "idle_ring": "fs", "uneven_phases": "llc.spread",
                   "tank_inductor_core": "llc.inductor_core", "tank_inductor_copper": "llc.inductor_core",
@@ -92,7 +95,7 @@ def _by_loss(figure: Figure, work: Work) -> tuple[str, str]:
 
 def _named(spec: FigureSpec, specs: Collection[str], cures: Cures) -> list[str]:
     """The decisions that may cure a figure, of those that a design has, the usual first."""
-    found = re.match(r"(output|rectifier)(\d+)\b", spec.id)
+    found = re.match(r"(output|rectifier|regulator)(\d+)\b", spec.id)
     number = found.group(2) if found else ""
     keys = [spec.id, *((spec.id.replace(number, "#", 1), f"{found.group(1)}#") if found else ()), spec.stage]
     for key in keys:

@@ -50,10 +50,12 @@ def margin_of(value: Any, limit: Any, kind: str) -> Any:
 
 
 class Design(Struct, frozen=True):
-    """One design. rows: every number by id; specs: how figures are judged; context: what pictures and netlist need; unasked: pins that
+    """One design. delivered: the requirement with outputs as the power stage gives them, before their linear regulators, the same where
+    there are none; rows: every number by id; specs: how figures are judged; context: what pictures and netlist need; unasked: pins that
     nothing in it asks for, kept where they can be freed and out of the rows, whose presence tells what there is."""
 
     requirement: Requirement
+    delivered: Requirement
     topology: str
     front_end: str
     clamp: str

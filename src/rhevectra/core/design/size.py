@@ -16,7 +16,7 @@ from rhevectra.core.basis.remembered import Kept, bits, remembered
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.basis.sheet import Row, Sheet
 from rhevectra.core.catalogue.tables import Catalogue, shipped
-from rhevectra.core.design import linear
+from rhevectra.core.design import regulators
 from rhevectra.core.design.cures import COMMON, SHAPE, Cures, cure_of
 from rhevectra.core.design.design import Design, exceeded, judge
 from rhevectra.core.emission import declare as emission
@@ -34,7 +34,8 @@ def decision_specs(topology: ModuleType, front: ModuleType, clamp: ModuleType) -
              DecisionSpec("front_end", "Front end", "bulk", "choice", options=tuple(front_ends_for(front.MAINS))),
              DecisionSpec("clamp.kind", "Clamp", "clamp", "choice", options=tuple(clamps_for(topology)),
                           schools="; ".join(f"not {name}: {why}" for name, why in clamps_refused(topology).items())))
-    return {s.id: s for s in (*shape, *front.DECISIONS, *emission.decisions(front), *topology.DECISIONS, *clamp.DECISIONS)}
+    return {s.id: s for s in (*shape, *front.DECISIONS, *emission.decisions(front), *topology.DECISIONS, *regulators.DECISIONS,
+                              *clamp.DECISIONS)}
 
 
 def check_pins(pins: Mapping[str, Any], specs: Mapping[str, DecisionSpec],
@@ -57,24 +58,26 @@ def usual_front_end(need: Requirement) -> tuple[str, str]:
 
 
 @remembered(8)
-def make_grid(need: Requirement, front: ModuleType) -> Grid:
-    """Lines, frequencies, operating points and bus ends; with several outputs the cross cases too."""
+def make_grid(need: Requirement, front: ModuleType, own: tuple[float, ...] = ()) -> Grid:
+    """Lines, frequencies, operating points and bus ends; with several outputs the cross cases too. own: what a regulator behind each output
+    takes for itself [A]."""
     lines, freqs, bus = front.axes(need)
     outs = need.outputs
-    points = [Point("run", share, tuple(max(share * o.current_max, o.current_min) for o in outs)) for share in LOADS]
+    at = lambda currents: tuple(i + g for i, g in zip(currents, own or (0.0,) * len(outs), strict=True))  # noqa: E731
+    points = [Point("run", share, at(max(share * o.current_max, o.current_min) for o in outs)) for share in LOADS]
     if len(outs) > 1:
-        least = tuple(o.current_min for o in outs)
-        points += [Point("run", 0.5, tuple(o.current_max if k == i else least[k] for k, o in enumerate(outs)),
+        points += [Point("run", 0.5, at(o.current_max if k == i else o.current_min for k, o in enumerate(outs)),
                          f"only {outs[i].name} at full load") for i in range(len(outs))]
     if any((o.current_peak or 0) > o.current_max for o in outs):
-        points.append(Point("peak", 1.0, tuple(o.current_peak or o.current_max for o in outs)))
-    points.append(Point("limit", 1.0, tuple(o.current_max for o in outs)))
+        points.append(Point("peak", 1.0, at(o.current_peak or o.current_max for o in outs)))
+    points.append(Point("limit", 1.0, at(o.current_max for o in outs)))
     special = {"nominal_max": max(need.mains.nominals), "hold_up_at": float(need.hold_up_at or need.mains.v_max)}
     return Grid(lines, freqs, tuple(points), bus, special)
 
 
 def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Mapping[str, Measured] | None = None,
-         catalogue: Catalogue | None = None, noise: bool = True, wound: float = 0.0, loop: bool = True) -> Design:
+         catalogue: Catalogue | None = None, noise: bool = True, wound: float = 0.0, loop: bool = True,
+         known: Mapping[int, regulators.Known] | None = None) -> Design:
     """Design the supply at every corner.
 
     pins: decision id -> value (SI); as_built: figure id -> reading; noise: whether the mains filter is worked out too; wound: what its
@@ -84,34 +87,46 @@ def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Map
     """
     parts, pins = catalogue or shipped(), pins or {}
     topology, front, clamp, why = _modules(need, pins)
-    need = need.regulated_first()  # output 1 of every design, wherever it stands in the requirement
+    asked = need.regulated_first()  # output 1 of every design, wherever it stands in the requirement
     specs = decision_specs(topology, front, clamp)
     good, unknown = check_pins(pins, specs, parts)
     measured = dict(as_built or {})
-    grid = make_grid(need, front)
     sheet = Sheet(measured)
-    work = Work(need, grid, parts, sheet, Decisions(specs, good, sheet), wound=wound, loop=loop)
+    work = Work(asked, make_grid(asked, front), parts, sheet, Decisions(specs, good, sheet), wound=wound, loop=loop)
     _shape_rows(work, topology, front, clamp, why)
+    _before_regulators(work, front, known or {})
     front_plan, plan, power, near = _settle(work, topology, front, clamp)
     solution, power, ripple, plan = _agreed(work, topology, front, (front_plan, plan, power, near))
     front_rows = front.record(work, front_plan, solution, power, ripple)
     rows = topology.record(work, plan, front_rows["v_bus"], front_rows, clamp)
-    all_specs = _figure_specs(topology, front, clamp, need)
-    draft = Design(requirement=need, topology=topology.NAME, front_end=front.NAME, clamp=clamp.NAME, grid=grid, rows=sheet.rows,
-                   specs=all_specs, decision_specs=specs, pins=dict(pins), as_built=measured,
-                   findings=(), plates=(*front.PLATES, *topology.PLATES, *clamp.PLATES, *topology.AFTER_CLAMP), losses=rows["losses"],
-                   catalogue=parts,
+    all_specs = _figure_specs(topology, front, clamp, asked, work.need)
+    draft = Design(requirement=asked, delivered=work.need, topology=topology.NAME, front_end=front.NAME, clamp=clamp.NAME,
+                   grid=work.grid, rows=sheet.rows, specs=all_specs, decision_specs=specs, pins=dict(pins), as_built=measured, findings=(),
+                   plates=(*front.PLATES, *topology.PLATES, *clamp.PLATES, *topology.AFTER_CLAMP), losses=rows["losses"], catalogue=parts,
                    context={"plan": plan, "o": rows["o"], "stage": rows["stage"], "bulk": solution, "front": front_plan,
                             "source": front_rows.get("source"), "shared": rows.get("shared", []), "loop": rows.get("loop")})
-    rows["losses"] |= _beside(work, draft, ripple)
-    _whole(work, rows["losses"])
+    more, given = regulators.record(work, asked)
+    rows["losses"] |= _beside(work, draft, ripple) | more
+    _whole(work, asked, rows["losses"], given)
     topology.findings(work, plan)
-    if noise and emission.applies(front) and (more := filtering.record(work, draft, front)) and not wound:
-        return size(need, pins, as_built, catalogue, noise, more, loop)
+    if planned := regulators.replanned(work, all_specs, known or {}):
+        made = size(need, pins, as_built, catalogue, noise, wound, loop, planned)
+        if made.feasible or regulators.missed(work, all_specs):
+            return made
+    if noise and emission.applies(front) and (found := filtering.record(work, draft, front)) and not wound:
+        return size(need, pins, as_built, catalogue, noise, found, loop, known)
     unasked = _unasked(work)
     _general_findings(work, all_specs, {**COMMON, **front.CURES, **emission.CURES, **topology.CURES, **clamp.CURES}, unknown, unasked,
                       measured, parts)
     return replace(draft, findings=tuple(work.findings), unasked=unasked)
+
+
+def _before_regulators(work: Work, front: ModuleType, known: Mapping[int, regulators.Known]) -> None:
+    """Of a design with several outputs: what its power stage has to give where regulators stand behind it."""
+    asked = work.need
+    if len(asked.outputs) > 1:
+        work.need, own = regulators.ask(work, known)
+        work.grid = make_grid(asked, front, own)
 
 
 def _unasked(work: Work) -> dict[str, Row]:
@@ -248,11 +263,11 @@ READ_OF_FRONT_END = "bulk.v_min_stage"
 
 
 def _kept(work: Work, key: Any, own: Callable[[str], bool], make: Callable[[], T]) -> T:
-    """What `make` gives, with all it records and finds: now, or as before where requirement, catalogue, readings, its own pins and the key
-    are the same."""
+    """What `make` gives, with all it records and finds: now, or as before where requirement, loads, catalogue, readings, its own pins and
+    the key are the same."""
     pins = tuple(sorted((id, value) for id, value in work.choose.pins.items() if own(id)))
     before = work.mark()
-    made, (rows, found) = _PARTS.ask_of(work.parts, (key, bits(work.need), pins, tuple(work.sheet.measured.items())),
+    made, (rows, found) = _PARTS.ask_of(work.parts, (key, bits(work.need), work.grid.points, pins, tuple(work.sheet.measured.items())),
                                         lambda: (make(), work.since(before)))
     work.back(before)
     work.sheet.rows |= rows
@@ -301,11 +316,12 @@ def _beside(work: Work, draft: Design, ripple: Any) -> dict[str, Row]:
     return losses | input_capacitors.record(work, draft, ripple) if work.need.is_dc else losses
 
 
-def _whole(work: Work, losses: dict[str, Row]) -> None:
-    """Totals: output, loss, efficiency, standby."""
-    sheet, grid, need = work.sheet, work.grid, work.need
-    outs = {}
+def _whole(work: Work, need: Requirement, losses: dict[str, Row], given: dict[str, Row]) -> None:
+    """Totals: output, loss, efficiency, standby. need: what is asked for; given: what comes out of regulators."""
+    sheet, grid, outs = work.sheet, work.grid, dict(given)
     for n, o in enumerate(need.outputs, 1):
+        if f"output{n}" in given:
+            continue
         v = sheet.rows.get(f"output{n}.v") or sheet.rows.get(f"load.v{n}") or sheet.given(f"load.v{n}", o.magnitude, "V")
         outs[f"output{n}"] = sheet(f"load.p{n}", output.output_power, v=v,
                                    i=sheet.given(f"load.current{n}", grid.current(n - 1), "A", text=f"load of {o.name}"))
@@ -321,12 +337,14 @@ def _whole(work: Work, losses: dict[str, Row]) -> None:
         sheet.given("standby.limit", need.standby_power_max, "W", text="requirement")
 
 
-def _figure_specs(topology: ModuleType, front: ModuleType, clamp: ModuleType, need: Requirement) -> dict[str, FigureSpec]:
+def _figure_specs(topology: ModuleType, front: ModuleType, clamp: ModuleType, need: Requirement,
+                  raw: Requirement) -> dict[str, FigureSpec]:
+    """All figures there may be; raw: the requirement with outputs as the power stage gives them."""
     several = len(need.outputs) > 1
-    outputs = [replace(s, label=f"{o.name}: {s.label[0].lower()}{s.label[1:]}") if several else s for n, o in enumerate(need.outputs, 1)
-               for s in topology.output_figures(n)]
+    outputs = [replace(s, label=f"{o.name}: {s.label[0].lower()}{s.label[1:]}") if several else s for n, o in enumerate(raw.outputs, 1)
+               for s in regulators.freed(topology.output_figures(n), o is not need.outputs[n - 1])]
     return {s.id: s for s in (*front.FIGURES, *emission.figures(front), *topology.FIGURES, *clamp.FIGURES, *outputs,
-                              *pulse_duty.figures(len(need.outputs)), *stored.figures(len(need.outputs)))}
+                              *pulse_duty.figures(len(need.outputs)), *stored.figures(len(need.outputs)), *regulators.figures(need))}
 
 
 AT_REST = 0.03
@@ -359,7 +377,7 @@ def _general_findings(work: Work, specs: Mapping[str, FigureSpec], cures: Cures,
         value, limit = told_apart(scale * figure.value, scale * (figure.limit or 0.0), unit)
         label = f"{spec.label}: {value} is {side} {limit}{where}"
         work.find(severity, spec.stage, f"{label}; {what}", id, cure)
-    linear.advise(work, specs)
+    regulators.advise(work, specs)
     for id, near in unknown:
         work.find(LOOK_AT, "load", f"decision {id!r} is not known and has no effect" + (f"; nearest: {near}" if near else ""), "", "")
     for id in measured:

@@ -15,6 +15,8 @@ OF_VOLTAGE = (".v_reverse", ".v_peak", ".v_switch", ".v_diode")
 """Ends of the ids of figures that ask for a class of a higher voltage."""
 OF_CURRENT = ("switch.i_peak", "short.i_peak")
 """Figures that ask for a die that carries more."""
+REGULATES = {"i_peak": "i_rated_a", "v_in_most": "v_in_max_v", "error": "error"}
+"""What of a regulator's class a figure of it asks for."""
 LAST = {"start.path": CELL, "secondary.kind": BRIDGE}
 """What is the last to be tried of a decision, with nothing beyond it."""
 
@@ -50,13 +52,15 @@ def _at_end(figure: str, spec: DecisionSpec, value: Any, work: Work) -> bool:
 
 def _best_class(figure: str, table: str, value: Any, work: Work) -> bool:
     """Whether no other class of a table helps: none for a higher voltage, no die of its voltage that carries more, no rectifier with less
-    loss than a switch."""
+    loss than a switch, no regulator that bears, carries or holds more."""
     rows = work.parts[table].rows
     own = next((row for row in rows if row["name"] == value), None)
     if own is None:
         return False
     if figure.endswith(OF_VOLTAGE):
         return bool(own.get("v_class_v", 0.0) >= max(row.get("v_class_v", 0.0) for row in rows))
+    if table == "regulators" and (of := REGULATES.get(figure.partition(".")[2])):
+        return bool(own[of] == (min if of == "error" else max)(row[of] for row in rows))
     if figure in OF_CURRENT and table == "switches":
         return bool(own["i_max_a"] >= max(row["i_max_a"] for row in rows if row["v_class_v"] >= own["v_class_v"]))
     return figure in BY_LOSS and own.get("kind") == "synchronous"

@@ -146,14 +146,20 @@ class LedgerView(QFrame):
         """Show the figures of a stage; a value changes in place. reference is shown beside, before gives the change."""
         self._design, self._corner, self._reference, self._before = design, corner, reference, before
         figures = [figure_at(design, f, corner) if self.here else f for f in design.figures(stage)]
-        ids = [f.id for f in figures]
+        rows = _headed(design, figures)
+        ids = ["" if isinstance(f, str) else f.id for f in rows]
         if ids != self._ids:
             self._rebuild(ids)
-        moved = [self._moved(f) for f in figures]
+        moved = ["" if isinstance(f, str) else self._moved(f) for f in rows]
         self.table.setColumnHidden(MOVED, not any(moved))
         self._make_room()
-        for r, (figure, change) in enumerate(zip(figures, moved, strict=True)):
-            self._fill(r, figure, change)
+        heading = ""
+        for r, (figure, change) in enumerate(zip(rows, moved, strict=True)):
+            if isinstance(figure, str):
+                heading = figure
+                self._head_row(r, heading)
+            else:
+                self._fill(r, figure, change, heading)
         self.where.setText("held beside" if reference is not None and not self.here else corner.text() if self.here else "")
         if self._open not in design.rows:
             self._open = self._tightest(figures)
@@ -173,6 +179,7 @@ class LedgerView(QFrame):
 
     def _rebuild(self, ids: list[str]) -> None:
         with filled(self.table, len(ids)):
+            self.table.clearSpans()
             for r in range(len(ids)):
                 for c in range(1 + len(WIDTHS)):
                     item = QTableWidgetItem()
@@ -200,10 +207,22 @@ class LedgerView(QFrame):
         best = min(limited, key=lambda f: f.margin or 0.0) if limited else figures[0] if figures else None
         return best.id if best else ""
 
-    def _fill(self, r: int, figure: Figure, moved: str) -> None:
+    def _head_row(self, r: int, heading: str) -> None:
+        """The name of an output over its figures."""
+        if self.table.columnSpan(r, LABEL) == 1:
+            self.table.setSpan(r, LABEL, 1, 1 + len(WIDTHS))
+        item = self.table.item(r, LABEL)
+        if item is not None and self._shows.get((r, LABEL)) != (shows := (heading, "", "secondary", theme())):
+            self._shows[r, LABEL] = shows
+            item.setText(heading)
+            item.setFlags(Qt.ItemFlag.NoItemFlags)
+            item.setFont(font(9, True))
+            item.setForeground(colour("secondary"))
+
+    def _fill(self, r: int, figure: Figure, moved: str, heading: str) -> None:
         margin = "" if figure.margin is None else margin_text(figure.margin)
         where = figure.corner.text() if figure.corner else ""
-        texts = (figure.label, value_text(figure), moved, limit_of(figure), figure.word, margin, where)
+        texts = (_under(heading, figure.label), value_text(figure), moved, limit_of(figure), figure.word, margin, where)
         tip = (f"{figure.label}\n{figure.symbol}  {figure.id}\njudged on {figure.spec.domain.text}"
                + (f"\nmargin {margin}" if margin else "") + (f"\n{'shown' if self.here else 'worst'} at {where}" if where else "")
                + (f"\nnot varied: {figure.spec.fixed}" if figure.spec.fixed else ""))
@@ -223,7 +242,7 @@ class LedgerView(QFrame):
             item.setForeground(colour(role))
 
     def _row_changed(self, row: int, _c: int, _pr: int, _pc: int) -> None:
-        if 0 <= row < len(self._ids):
+        if 0 <= row < len(self._ids) and self._ids[row]:
             self._show_working(self._ids[row])
             self.chosen.emit(self._ids[row])
 
@@ -257,7 +276,8 @@ class LedgerView(QFrame):
         if self.here:
             return self._corner, self._corner.index if self._corner else None
         row = self.table.currentRow()
-        figure = design.figure(self._ids[row]) if 0 <= row < len(self._ids) else design.figure(id) if spec else None
+        chosen = self._ids[row] if 0 <= row < len(self._ids) else ""
+        figure = design.figure(chosen) if chosen else design.figure(id) if spec else None
         corner = figure.corner if figure else None
         return corner, corner.index if corner else None
 
@@ -282,6 +302,25 @@ class LedgerView(QFrame):
         self.drawer.setHtml(working_html(w, label, corner.text() if corner else "", spec.fixed if spec else ""))
         readable = design.rows[id].kind != "chosen" or id in design.decision_specs  # what the catalogue lists is not read off an instrument
         self.reading.show_figure(design.rows[id] if readable else None, label, _ways(design) if id == "transformer.leakage" else None)
+
+
+def _headed(design: Design, figures: list[Figure]) -> list[Figure | str]:
+    """The figures with the name of an output before its own, where there are several outputs."""
+    names = {f"{o.name}: ": o.name for need in (design.delivered, design.requirement) for o in need.outputs}
+    rows, last = list[Figure | str](), ""
+    for figure in figures if len(design.requirement.outputs) > 1 else ():
+        name = next((name for start, name in names.items() if figure.label.startswith(start)), last)
+        if name != last:
+            rows.append(name)
+        rows.append(figure)
+        last = name
+    return rows or list(figures)
+
+
+def _under(heading: str, label: str) -> str:
+    """A label as it stands under a heading that it begins with."""
+    short = label.removeprefix(f"{heading}: ") if heading else label
+    return f"{short[0].upper()}{short[1:]}" if short != label else label
 
 
 def _name(design: Design, id: str, else_: str) -> str:

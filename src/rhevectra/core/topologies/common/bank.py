@@ -13,7 +13,7 @@ from rhevectra.core.stages import air
 from rhevectra.core.stages.banks import LEFT, choose_count, least_bank, record_worn, resistance
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import idle, ripple
-from rhevectra.core.topologies.common.outputs import CROSSOVER, cans_for_step, holding, slowest, step_and_life
+from rhevectra.core.topologies.common.outputs import CROSSOVER, cans_for_step, holding, slowest, stated, step_and_life
 
 USED = 0.8
 """Share of its rated voltage an output capacitor is used to (common practice)."""
@@ -52,7 +52,7 @@ def record_bank(work: Work, i_out: Any, o: dict[str, Any], slower: float = 0.0, 
     count = choose_count(work, f"output{n}", asks, i_c)
     left, esr = record_worn(work, f"output{n}", row, count)
     _ripple(sheet, f"output{n}.ripple_pp", fed, esr, left)
-    sheet.given(f"output{n}.ripple_limit", need.ripple_pp, "V", text="requirement")
+    stated(work, n, f"output{n}.ripple_limit", need.ripple_pp)
     step_and_life(work, o, n, need, row, count, left, esr)
     idle.record(work, n - 1)
     bleed = sheet.given(f"load.bleed{n}", np.asarray(plain(i_out)) - grid.current(n - 1), "A", "rule",

@@ -236,8 +236,8 @@ def output_figures(n: int) -> tuple[FigureSpec, ...]:
                    limit_kind="max", fixed="light load: at a heavy one the spike on the supply trips earlier; tolerance of the trip",
                    look_only=True, sentence="where the over-voltage trip catches it"),
         idle.figure(n),
-        FigureSpec(f"output{n}.v_low", "Output voltage, least", "V_o", "rectifier", corners.RUN, "min", f"output{n}.v_min", "min",
+        FigureSpec(f"output{n}.v_low", "Output voltage, least", "V_o", "rectifier", corners.CARRIED, "min", f"output{n}.v_min", "min",
                    fixed="leakage by estimate; drops of the rectifiers as of the class"),
-        FigureSpec(f"output{n}.v_high", "Output voltage, greatest", "V_o", "rectifier", corners.RUN, "max", f"output{n}.v_max", "max",
+        FigureSpec(f"output{n}.v_high", "Output voltage, greatest", "V_o", "rectifier", corners.CARRIED, "max", f"output{n}.v_max", "max",
                    fixed="leakage by estimate; drops of the rectifiers as of the class"),
     )

@@ -41,12 +41,18 @@ def slowest(rate: float, slower: float) -> float:
     return min(OF_RATE * rate, OF_COUPLER * F_COUPLER) / slower
 
 
+def stated(work: Work, n: int, id: str, value: Any) -> None:
+    """A limit [V] of output n: of the requirement, or of what is planned before its regulator."""
+    planned = f"regulator{n}.spread" in work.sheet.rows
+    work.sheet.given(id, value, "V", *(("rule", "planned before its regulator") if planned else ("requirement", "requirement")))
+
+
 def record_range(work: Work, n: int, need: Any, value: Any, greatest: Any = None) -> None:
     """Least and greatest voltage of an output that no loop holds, against its tolerance; value: its row; greatest: another one for the
     greatest."""
     for end, limit, sign, row in (("low", "min", -1, value), ("high", "max", 1, value if greatest is None else greatest)):
         work.sheet.again(f"output{n}.v_{end}", row)
-        work.sheet.given(f"output{n}.v_{limit}", need.magnitude * (1 + sign * need.tolerance), "V", text="requirement")
+        stated(work, n, f"output{n}.v_{limit}", need.magnitude * (1 + sign * need.tolerance))
 
 
 def step_and_life(work: Work, o: dict[str, Any], n: int, need: Any, cap: Any, count: int, left: Any, esr: Any) -> None:

@@ -48,6 +48,6 @@ def bank(rows: Mapping[str, Any], part: str) -> str:
 
 def fed(design: Any, n: int, amps: float, top: float, bottom: float) -> tuple[Symbol, ...]:
     """Capacitors and load of output n with their values, between the heights top and bottom."""
-    name = design.requirement.outputs[n - 1].name
+    name = design.delivered.outputs[n - 1].name
     return (Symbol("capacitor", (BANK, top), (BANK, bottom), bank(design.rows, f"output{n}"), "secondary", f"Cout{n}", True),
             Symbol("load", (LOAD, top), (LOAD, bottom), f"{name} {show(amps, 'A')}", "secondary", f"Rload{n}"))

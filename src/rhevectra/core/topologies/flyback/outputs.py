@@ -22,6 +22,7 @@ from rhevectra.core.topologies.common.outputs import (
     holding,
     record_range,
     slowest,
+    stated,
     step_and_life,
 )
 from rhevectra.core.topologies.common.synchronous import record_most
@@ -163,6 +164,6 @@ def _ripple_and_life(work: Work, o: dict[str, Any], n: int, need: Any, bank: tup
         wire = sheet.given(f"filter{n}.r", 1.5e-3 * (choke / 1e-6) ** 0.5 * min(1.0, (5.0 / need.current_max) ** 0.5), "Ω", "rule",
                            "rod-core inductor of this size (typical, from memory)")
         losses[f"filter{n}"] = sheet(f"loss.filter{n}", resistive_loss, r=wire, i_rms=average)
-    sheet.given(f"output{n}.ripple_limit", need.ripple_pp, "V", text="requirement")
+    stated(work, n, f"output{n}.ripple_limit", need.ripple_pp)
     step_and_life(work, o, n, need, cap, count, left, esr)
     return losses

@@ -55,7 +55,7 @@ def below(design: Any, corner: Corner) -> list[Symbol]:
              Symbol("wire", (20, low), (6, low)), Symbol("capacitor", (18, TOP), (18, low)), Symbol("load", (6, TOP), (6, low)),
              Symbol("note", (24, low + 4), (24, low + 7), f"{told}at least {show(design.value('start.c_supply'), 'F')}"),
              Symbol("note", (24, low + 8), (24, low + 13), f"{show(at(rows['aux.v_high']), 'V')} {show(at(s.i_outputs[-1]), 'A')}")]
-    for k, out in enumerate(design.requirement.outputs[1:]):
+    for k, out in enumerate(design.delivered.outputs[1:]):
         y, n = TOP + k * EACH, k + 2
         row = design.context["plan"].rectifiers[n - 1]["row"]
         found += [Symbol("winding", (53, y), (53, y + HIGH), "", "secondary", "", True), Symbol("diode", (53, y), (66, y), "", "secondary"),
