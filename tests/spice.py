@@ -16,7 +16,7 @@ def measure(netlist: str, control: list[str], measures: dict[str, str], window: 
     return found
 
 
-def shortened(netlist: str, share: float = 0.35, most: float = float("inf"), step: str = "") -> tuple[str, float]:
+def shortened(netlist: str, share: float = 0.27, most: float = float("inf"), step: str = "") -> tuple[str, float]:
     """The exported netlist with a share of its run, so long [s] at most, and the end of that [s]: it begins at its output voltage, and what
     still moves has settled by then. As many of its last periods are kept as it keeps itself, a quarter of the run at least. step: another
     than its own."""

@@ -67,8 +67,7 @@ def test_stack_of_foils_against_the_field_equation(thick):
 
 
 @pytest.mark.parametrize(("thick", "count", "f"),
-                         [(0.05e-3, 1, 30e3), (0.2e-3, 1, 30e3), (0.05e-3, 1, 300e3), (0.2e-3, 1, 300e3), (0.1e-3, 5, 30e3),
-                          (0.2e-3, 5, 100e3), (0.1e-3, 5, 300e3), (0.1e-3, 10, 100e3)])
+                         [(0.05e-3, 1, 300e3), (0.2e-3, 1, 30e3), (0.1e-3, 5, 30e3), (0.2e-3, 5, 100e3), (0.1e-3, 10, 100e3)])
 def test_foils_beside_a_gap_by_elements(thick, count, f):
     """One ampere-turn at the outer leg, foils without net current 1.2 mm from the post: within 25 % (mostly 10), where a single loss of
     each foil alone would be up to sixteen times too high. The mesh keeps all their copper."""

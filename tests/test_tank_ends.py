@@ -94,7 +94,7 @@ def test_an_end_of_the_tolerances_in_the_simulator(llc, tmp_path):
     assert found["peak"] < 1.03 * at(rows["switch.i_peak"]) and found["cap"] < 1.03 * at(rows["llc.v_cr_peak"])
 
 
-@pytest.mark.parametrize(("ratio", "volts"), [(6.0, 48.0), (9.0, 12.0), (14.0, 48.0)])
+@pytest.mark.parametrize(("ratio", "volts"), [(6.0, 48.0), (14.0, 48.0)])
 def test_the_border_against_a_fine_grid_of_frequencies(ratio, volts):
     """The most gain of the weakest tank while its current lags, and where: within 0.2 and 1 % of two hundred frequencies, each begun from
     its neighbour; there lies the least of a controller whose lowest frequency is set as told."""

@@ -51,12 +51,12 @@ def any_pins(rng, design, count):
 
 @pytest.mark.parametrize("topology", TOPOLOGIES)
 def test_any_decisions_give_a_design_or_one_sentence(topology):
-    """Three random requirements, each with five random decisions, warnings as errors: finite rows, a working for figures, every picture and
+    """Two random requirements, each with five random decisions, warnings as errors: finite rows, a working for figures, every picture and
     the winding sheet; what is refused says where and what is accepted, in one line."""
     rng = random.Random(f"wild {topology}")
     with warnings.catch_warnings():
         warnings.simplefilter("error")
-        for _ in range(3):
+        for _ in range(2):
             need = any_need(rng)
             first = size(need, {"topology": topology}, noise=False)
             try:
@@ -112,7 +112,7 @@ def test_random_hands_on_the_window(qtbot, window, seed, patience):
              lambda: qtbot.wait(20))
     try:
         with qtbot.captureExceptions() as raised:
-            for _ in range(70):
+            for _ in range(50):
                 rng.choice(hands)()
                 qtbot.wait(1)
             window.changing.settle()
