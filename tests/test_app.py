@@ -25,6 +25,7 @@ from rhevectra.core.design.design import figure_at, margin_of
 from rhevectra.core.design.relax import STEPS, relaxations
 from rhevectra.core.design.size import size
 from rhevectra.core.formulas import flyback, output
+from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.project.codec import decode, encode
 from rhevectra.project.document import Document
 
@@ -63,6 +64,20 @@ def test_a_figure_at_another_corner_is_its_row_there(demo_design):
             assert f.value == row.at(c.index)
             if f.margin is not None:
                 assert f.margin == margin_of(f.value, f.limit, f.limit_kind)
+
+
+@pytest.mark.parametrize(("name", "topologies"), [("logger-rack", ("flyback", "half_bridge")), ("radar-rotator", TOPOLOGIES),
+                                                  ("frost-fans", ("llc_three_phase", "psfb"))],
+                         ids=lambda x: x if isinstance(x, str) else "")
+def test_every_loss_is_counted_on_the_plate_of_its_stage(name, topologies):
+    """The plates' watts add up to all that is burnt, and nothing of it is left to the load."""
+    need = decode(demo.text(name), "demo").requirement
+    for topology in topologies:
+        d = size(need, {"topology": topology}, noise=False)
+        *path, load = plates(d)
+        worst = d.figure("loss.total").corner
+        assert sum(p.watts for p in path) == pytest.approx(float(d.rows["loss.total"].at(worst.index)))
+        assert load.stage == "load" and load.watts == 0.0
 
 
 def test_energy_path_watts_add_up_to_the_total_loss(demo_design):

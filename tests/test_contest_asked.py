@@ -71,9 +71,9 @@ def test_the_tightest_figure_is_named(entries, qtbot):
 
 
 def test_a_reason_frees_no_pin_of_the_search():
-    """350 V from a battery: rectifiers are passed by choices of the search; the design tells of its pin, the contest of the decision beside
-    it."""
-    need = Requirement(mains=Mains(kind="dc", v_min=10, v_max=15), outputs=(Output(voltage=350, current_max=0.5),))
+    """450 V from wide mains: rectifiers are passed by choices of the search; the design tells of its pin, the contest of the decision
+    beside it."""
+    need = Requirement(mains=Mains(kind="ac1", v_min=85, v_max=265), outputs=(Output(voltage=450, current_max=0.2),))
     pins = {"topology": "forward_active_clamp", "fs": 100e3, "filter1.ripple_ratio": 0.55}
     entry = entry_of(need, None, pins)
     assert any("freeing the pin on filter1.ripple_ratio or changing topology" in f.text for f in entry.findings)

@@ -280,3 +280,12 @@ def test_every_demo_can_be_built_and_drawn(name):
     d = size(document.requirement, document.decisions)
     assert d.feasible and all(f.severity == "note" or f.figure == "inlet.noise_cm" for f in d.findings) and "Saltmarsh" in document.title
     assert len(read(netlist_text(d, None, 1.0, d.grid.bus[0])).parts) > 15
+
+
+@pytest.mark.parametrize(("mains", "usual"), [(Mains(kind="ac1", v_min=85, v_max=265), "forward_2sw"),
+                                              (Mains(kind="dc", v_min=36, v_max=75), "forward_active_clamp")])
+def test_much_current_at_little_power_is_not_given_to_a_flyback(mains, usual):
+    """60 A at 1.2 V: no flyback can be built for it, and the usual topology is one that can."""
+    need = Requirement(mains=mains, outputs=(Output(voltage=1.2, current_max=60),), hold_up=0.01 if mains.kind == "ac1" else 0.0)
+    made, flyback = size(need), size(need, {"topology": "flyback"})
+    assert made.topology == usual and made.feasible and not flyback.feasible

@@ -15,7 +15,8 @@ from rhevectra.core.design.size import size
 from spice import measure, shortened
 
 WIDE = Mains(kind="ac1", v_min=85, v_max=265)
-OTHERS = {  # invented supplies: dc input, two outputs of either sign
+OTHERS = {  # invented supplies: rectifiers in series, dc input, two outputs of either sign
+    "250 V": Requirement(mains=WIDE, outputs=(Output(voltage=250.0, current_max=0.3),)),
     "12 V from dc": Requirement(mains=Mains(kind="dc", v_min=36, v_max=60), outputs=(Output(voltage=12.0, current_max=2.0),),
                                 insulation="functional"),
     "±12 V": Requirement(mains=WIDE,

@@ -12,7 +12,8 @@ from rhevectra.app.parts import rows
 from rhevectra.core.basis.findings import MUST_FIX
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.catalogue.tables import shipped
-from rhevectra.core.design.size import make_grid, size
+from rhevectra.core.design.grid import make_grid
+from rhevectra.core.design.size import size
 from rhevectra.core.stages import FRONT_ENDS
 from rhevectra.core.stages.pfc.record import solve
 from rhevectra.project.codec import decode

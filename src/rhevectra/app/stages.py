@@ -10,7 +10,7 @@ _LOSS_STAGE = {"bridge": "bulk", "bulk": "bulk", "thermistor": "inlet", "mains_f
                "start_up": "feedback", "controller": "feedback", "current_sense": "feedback", "core": "transformer",
                "copper": "transformer",
                "leakage_ring": "clamp", "idle_ring": "transformer", "winding_ring": "transformer", "clamp": "clamp", "clamp_diode": "clamp",
-               "clamp_switch": "clamp"}
+               "clamp_switch": "clamp", "input_capacitors": "inlet", "uneven_phases": "switch"}
 ISOLATED_AFTER = ("rectifier", "feedback", "load")
 """Stages on the isolated side of the barrier."""
 TRANSFORMER = "transformer"
@@ -47,8 +47,12 @@ def _choices(design: Design) -> dict[str, tuple[str, tuple[str, ...], str]]:
     return {s.stage: (s.id, s.options, str(design.rows[s.id].value)) for s in shape}
 
 
-def stage_of_loss(name: str) -> str:
+def _stage_of_loss(design: Design, name: str) -> str:
     """Which stage a loss belongs to."""
+    if name == "bridge":
+        return "pfc" if any(stage == "pfc" for stage, _, _ in design.plates) else "bulk"
+    if name == "brown_out":
+        return design.decision_specs["brown.v_out"].stage
     if name.startswith(("switch", "tank")):
         return "switch"
     if name.startswith("pfc"):
@@ -66,11 +70,10 @@ def path_of(design: Design) -> tuple[tuple[str, str, str], ...]:
 def plates(design: Design) -> list[Plate]:
     """The energy path from mains to load."""
     lost: dict[str, float] = {}
-    bridge = "pfc" if any(stage == "pfc" for stage, _, _ in design.plates) else "bulk"
     worst = design.figure("loss.total").corner
     assert worst is not None  # it differs from load to load
     for name, row in design.losses.items():
-        stage = bridge if name == "bridge" else stage_of_loss(name)
+        stage = _stage_of_loss(design, name)
         lost[stage] = lost.get(stage, 0.0) + float(row.at(worst.index))
     judged = [design.figure(id) for id in design.figure_ids if design.specs[id].limit in design.rows]
     out, choices = [], _choices(design)

@@ -25,7 +25,7 @@ COMMON: Cures = {"start.delay": ("start.path", "aux.i"), "inlet.i_rms": "front_e
                  "switch.v_bus_least": ("bulk.v_min_stage", "forward.duty", "flyback.v_or"), "transformer": "transformer.core",
                  "rectifier": "rectifier1.class", "filter1.gap": "filter1.ripple_ratio", "load": "switch.class",
                  "rectifier#.i_avg": "rectifier#.parallel",
-                 "rectifier#.v_reverse": ("rectifier#.class", "secondary.kind", "flyback.v_or", "topology"),
+                 "rectifier#.v_reverse": ("rectifier#.class", "rectifier#.series", "secondary.kind", "flyback.v_or", "topology"),
                  "rectifier#": "rectifier#.class", "output#.ripple_pp": ("output#.parallel", "filter#.l", "output#.cap"),
                  "output#.i_c_rms": "output#.parallel", "output#.v_c": "output#.cap",
                  "output#.life": ("output#.parallel", "output#.cap", air.ID),

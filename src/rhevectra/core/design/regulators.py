@@ -179,6 +179,12 @@ def replanned(work: Work, specs: Mapping[str, FigureSpec], known: Mapping[int, K
     return found
 
 
+def settled(work: Work, known: Mapping[int, Known]) -> dict[int, Known]:
+    """The same plans, not to be tried anew."""
+    usual = {n: Known(1 - s, 1 + s) for n in OTHERS if (row := work.sheet.rows.get(f"regulator{n}.spread")) and (s := float(row.value))}
+    return {n: replace(known.get(n, k), times=TIMES) for n, k in usual.items()}
+
+
 def _astray(work: Work, specs: Mapping[str, FigureSpec], n: int) -> bool:
     """Whether a regulator has less than its drop, or a good deal more, or more before it than it bears, where nobody pinned that."""
     rows, id = work.sheet.rows, f"regulator{n}"

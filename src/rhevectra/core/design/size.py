@@ -5,20 +5,22 @@ from types import ModuleType
 from typing import Any, TypeVar, cast
 
 import numpy as np
+from msgspec import Struct
 from msgspec.structs import replace
 
-from rhevectra.core.basis.corners import LOADED, LOADS, Grid, Point
+from rhevectra.core.basis.corners import LOADED, Grid
 from rhevectra.core.basis.decisions import Decisions, DecisionSpec, Measured
 from rhevectra.core.basis.errors import InputError, nearest
 from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX
 from rhevectra.core.basis.quantities import in_percent, show, told_apart
-from rhevectra.core.basis.remembered import Kept, bits, remembered
+from rhevectra.core.basis.remembered import Kept, bits
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.basis.sheet import Row, Sheet
 from rhevectra.core.catalogue.tables import Catalogue, shipped
 from rhevectra.core.design import regulators
 from rhevectra.core.design.cures import COMMON, SHAPE, Cures, cure_of
 from rhevectra.core.design.design import Design, exceeded, judge
+from rhevectra.core.design.grid import make_grid
 from rhevectra.core.emission import declare as emission
 from rhevectra.core.emission import input_capacitors
 from rhevectra.core.emission import record as filtering
@@ -57,34 +59,23 @@ def usual_front_end(need: Requirement) -> tuple[str, str]:
                 (DC_FRONT_END.NAME, "a dc source feeds the stage directly"))
 
 
-@remembered(8)
-def make_grid(need: Requirement, front: ModuleType, own: tuple[float, ...] = ()) -> Grid:
-    """Lines, frequencies, operating points and bus ends; with several outputs the cross cases too. own: what a regulator behind each output
-    takes for itself [A]."""
-    lines, freqs, bus = front.axes(need)
-    outs = need.outputs
-    at = lambda currents: tuple(i + g for i, g in zip(currents, own or (0.0,) * len(outs), strict=True))  # noqa: E731
-    points = [Point("run", share, at(max(share * o.current_max, o.current_min) for o in outs)) for share in LOADS]
-    if len(outs) > 1:
-        points += [Point("run", 0.5, at(o.current_max if k == i else o.current_min for k, o in enumerate(outs)),
-                         f"only {outs[i].name} at full load") for i in range(len(outs))]
-    if any((o.current_peak or 0) > o.current_max for o in outs):
-        points.append(Point("peak", 1.0, at(o.current_peak or o.current_max for o in outs)))
-    points.append(Point("limit", 1.0, at(o.current_max for o in outs)))
-    special = {"nominal_max": max(need.mains.nominals), "hold_up_at": float(need.hold_up_at or need.mains.v_max)}
-    return Grid(lines, freqs, tuple(points), bus, special)
+class Learnt(Struct, frozen=True):
+    """What a pass over a design has learnt that the next has to know. wound: what the chokes of the mains filter come to [Ω] where no ring
+    keeps them to the usual; known: what linear regulators are to be planned for, by number of the output."""
+
+    wound: float = 0.0
+    known: Mapping[int, regulators.Known] = {}
 
 
 def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Mapping[str, Measured] | None = None,
-         catalogue: Catalogue | None = None, noise: bool = True, wound: float = 0.0, loop: bool = True,
-         known: Mapping[int, regulators.Known] | None = None) -> Design:
+         catalogue: Catalogue | None = None, noise: bool = True, loop: bool = True, learnt: "Learnt | None" = None) -> Design:
     """Design the supply at every corner.
 
-    pins: decision id -> value (SI); as_built: figure id -> reading; noise: whether the mains filter is worked out too; wound: what its
-    chokes are known to come to [Ω], where no ring keeps them to the usual; loop: whether the loop is worked out where no requirement asks
-    for it. Raises InputError where a pin cannot be used. A requirement that cannot be met gives a Design with `must fix` findings, never an
-    exception.
+    pins: decision id -> value (SI); as_built: figure id -> reading; noise: whether the mains filter is worked out too; loop: whether the
+    loop is worked out where no requirement asks for it; learnt: by an earlier pass. Raises InputError where a pin cannot be used. A
+    requirement that cannot be met gives a Design with `must fix` findings, never an exception.
     """
+    learnt = learnt or Learnt()
     parts, pins = catalogue or shipped(), pins or {}
     topology, front, clamp, why = _modules(need, pins)
     asked = need.regulated_first()  # output 1 of every design, wherever it stands in the requirement
@@ -92,9 +83,9 @@ def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Map
     good, unknown = check_pins(pins, specs, parts)
     measured = dict(as_built or {})
     sheet = Sheet(measured)
-    work = Work(asked, make_grid(asked, front), parts, sheet, Decisions(specs, good, sheet), wound=wound, loop=loop)
+    work = Work(asked, make_grid(asked, front), parts, sheet, Decisions(specs, good, sheet), wound=learnt.wound, loop=loop)
     _shape_rows(work, topology, front, clamp, why)
-    _before_regulators(work, front, known or {})
+    _before_regulators(work, front, learnt.known)
     front_plan, plan, power, near = _settle(work, topology, front, clamp)
     solution, power, ripple, plan = _agreed(work, topology, front, (front_plan, plan, power, near))
     front_rows = front.record(work, front_plan, solution, power, ripple)
@@ -109,12 +100,13 @@ def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Map
     rows["losses"] |= _beside(work, draft, ripple) | more
     _whole(work, asked, rows["losses"], given)
     topology.findings(work, plan)
-    if planned := regulators.replanned(work, all_specs, known or {}):
-        made = size(need, pins, as_built, catalogue, noise, wound, loop, planned)
+    if planned := regulators.replanned(work, all_specs, learnt.known):
+        made = size(need, pins, as_built, catalogue, noise, loop, replace(learnt, known=planned))
         if made.feasible or regulators.missed(work, all_specs):
             return made
-    if noise and emission.applies(front) and (found := filtering.record(work, draft, front)) and not wound:
-        return size(need, pins, as_built, catalogue, noise, found, loop, known)
+        learnt = replace(learnt, known=regulators.settled(work, learnt.known))
+    if noise and emission.applies(front) and (wound := filtering.record(work, draft, front)) and not learnt.wound:
+        return size(need, pins, as_built, catalogue, noise, loop, replace(learnt, wound=wound))
     unasked = _unasked(work)
     _general_findings(work, all_specs, {**COMMON, **front.CURES, **emission.CURES, **topology.CURES, **clamp.CURES}, unknown, unasked,
                       measured, parts)

@@ -47,7 +47,7 @@ def _at_end(figure: str, spec: DecisionSpec, value: Any, work: Work) -> bool:
         return work.choose.pinned("transformer.naux")
     if spec.id.endswith(".bleed"):
         return figure in BY_LOSS and value == 0
-    return bool(value == LAST.get(spec.id, spec.high if spec.id.endswith(".parallel") else None))
+    return bool(value == LAST.get(spec.id, spec.high if spec.id.endswith((".parallel", ".series")) else None))
 
 
 def _best_class(figure: str, table: str, value: Any, work: Work) -> bool:

@@ -8,6 +8,7 @@ from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import reader
 from rhevectra.core.formulas import buck
+from rhevectra.core.topologies.common.rectifiers import used
 from rhevectra.core.topologies.common.symbols import Place, Symbol, bank, source
 from rhevectra.core.topologies.common.views import RippleView, Shape, ripple_crest, ripple_rms, ripple_view
 
@@ -26,7 +27,7 @@ def bill(design: Any) -> dict[str, Any]:
     (current sense, supply diode and capacitor)."""
     rows = design.rows
     return {"switches": [(str(rows["switch.class"].value), 1)],
-            "rectifiers": [(str(rows["rectifier1.class"].value), int(rows["rectifier1.parallel"].value))],
+            "rectifiers": [(str(rows["rectifier1.class"].value), used(rows, 1))],
             "capacitors": [(str(rows["output1.cap"].value), int(rows["output1.parallel"].value))], "wound": 1, "drives": 0,
             "floating_drives": 1, "small": 3}
 

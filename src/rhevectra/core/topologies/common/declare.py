@@ -9,6 +9,7 @@ from rhevectra.core.stages import air, dies, rate
 from rhevectra.core.stages.banks import CANS
 from rhevectra.core.stages.work import FigureSpec
 from rhevectra.core.topologies.common import idle
+from rhevectra.core.topologies.common.synchronous import IN_SERIES
 
 BUS_RIPPLE, BUS_RIPPLE_BOTH_WAYS, BUS_RIPPLE_RESONANT = 1.4, 0.7, 1.9
 """Rms of the current at switching frequency that the bus capacitor is first chosen with, over the power by the lowest bus: one pulse a
@@ -65,6 +66,9 @@ _DECISIONS = (
     DecisionSpec("derating.output_v", "Output capacitor voltage derating", "rectifier", low=0.5, high=1.0),
     DecisionSpec("rectifier.ringing", "Rectifier ringing allowance", "rectifier", low=0.0, high=1.5),
     *(DecisionSpec(f"rectifier{n}.class", f"Rectifier class {n}", "rectifier", "choice", table="rectifiers") for n in range(1, 7)),
+    *(DecisionSpec(f"rectifier{n}.series", f"Rectifiers in series {n}", "rectifier", kind="integer", low=1, high=IN_SERIES,
+                   schools="one where a class holds the voltage; more, of one lot and balanced, where none does: each drops its own")
+      for n in range(1, 7)),
     *(DecisionSpec(f"rectifier{n}.parallel", f"Rectifiers side by side {n}", "rectifier", kind="integer", low=1, high=12,
                    schools="synchronous switches by their loss over the load, not by their rated current; diodes singly")
       for n in range(1, 7)),
@@ -187,7 +191,8 @@ _FIGURES = (
 
 OF_OTHERS = tuple(
     f"{part}{n}.{what}" for n in range(2, 7)
-    for part, what in (("rectifier", "class"), ("rectifier", "parallel"), ("output", "cap"), ("output", "parallel"), ("output", "bleed")))
+    for part, what in (("rectifier", "class"), ("rectifier", "series"), ("rectifier", "parallel"), ("output", "cap"),
+                       ("output", "parallel"), ("output", "bleed")))
 """Decisions of the outputs beside the regulated one that every stage with several has."""
 
 

@@ -8,11 +8,12 @@ import numpy as np
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array
+from rhevectra.core.basis.findings import NOTE
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.stages.dies import JUNCTION_SHARE, coolable
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common.synchronous import best, diode_count, evenly, in_parallel
+from rhevectra.core.topologies.common.synchronous import IN_SERIES, SHARED, best, diode_count, evenly, in_parallel
 
 OVERSIZED, SMALL = 10, 30.0
 """Rating of a diode over its output's current beyond which a class is not looked at, and the rating [A] up to which any is (common
@@ -42,11 +43,43 @@ def choose_rectifiers(work: Work, reverse_of: Callable[[Any], float], all_output
         reverse = (1 + float(ringing.value)) * reverse_of(out)
         tracks = k != main and chosen[main]["row"]["kind"] != "synchronous"
         rows = tuple(r for r in table.rows if not (tracks and r["kind"] == "synchronous"))
+        v_class = reverse / float(derate.value)
+        series = int(work.choose(f"rectifier{k + 1}.series", partial(_stacked, rows, v_class)).value)
+        if series > 1:
+            rows = tuple(in_series(r, series) for r in rows if r["kind"] != "synchronous")
+            work.find(NOTE, "rectifier", f"{out.name}: {series} rectifiers in series share their voltage with help only: across each a "
+                      "resistor that carries several times what they leak hot, and a small capacitor against unlike recovery",
+                      f"rectifier{k + 1}.v_reverse", f"rectifier{k + 1}.series")
         amps = share * out.current_max
         name = work.choose(f"rectifier{k + 1}.class",
-                           partial(_rectifier, work, rows, out.magnitude, amps, reverse / float(derate.value), positions, sources))
-        chosen[k] = {"row": in_parallel(work, k, table.row(name.value), amps, positions, sources), "name": name, "reverse": reverse}
+                           partial(_rectifier, work, rows, out.magnitude, amps, v_class, positions, sources))
+        chosen[k] = {"row": in_parallel(work, k, in_series(table.row(name.value), series), amps, positions, sources), "name": name,
+                     "reverse": reverse}
     return chosen
+
+
+def in_series(row: Mapping[str, Any], count: int) -> Mapping[str, Any]:
+    """So many of a class in series as one row."""
+    if count == 1:
+        return row
+    return {**row, "series": count, "v_one_v": row["v_class_v"], "v_class_v": count * SHARED * row["v_class_v"],
+            "v_forward_v": count * row["v_forward_v"], "r_dynamic_ohm": count * row["r_dynamic_ohm"],
+            "q_gate_c": count * row["q_gate_c"], "r_junction_case_k_w": row["r_junction_case_k_w"] / count}
+
+
+def used(rows: Mapping[str, Any], n: int) -> int:
+    """Rectifiers of output n at each of their positions: side by side and in series."""
+    return int(rows[f"rectifier{n}.parallel"].value) * int(rows[f"rectifier{n}.series"].value)
+
+
+def _stacked(rows: Sequence[Mapping[str, Any]], v_class: float) -> tuple[int, str, tuple[str, ...]]:
+    """How many in series hold a voltage [V], and why."""
+    highest = max(r["v_class_v"] for r in rows)
+    if highest >= v_class:
+        return 1, "a class holds it alone", ()
+    enough = (s for s in range(2, IN_SERIES + 1) if s * SHARED * highest >= 1.02 * v_class)
+    return next(enough, IN_SERIES), (f"no class holds {show(v_class, 'V')} alone; of one lot and balanced, each counted with "
+                                     f"{SHARED * 100:g} % of its voltage (common practice, no source)"), ()
 
 
 def _rectifier(work: Work, rows: Sequence[Mapping[str, Any]], volts: float, amps: float, v_class: float, positions: int,

@@ -72,7 +72,8 @@ def junction(row: Mapping[str, Any]) -> float:
     """Capacitance of a rectifier's junction [F], typical of its class."""
     if row["kind"] == "synchronous":
         return float(PER_CHARGE * row["q_gate_c"])
-    return float(PER_AMPERE.get(row["kind"], OTHER) * row["i_rated_a"] * np.sqrt(100.0 / row["v_class_v"]))
+    return float(PER_AMPERE.get(row["kind"], OTHER) * row["i_rated_a"] * np.sqrt(100.0 / row.get("v_one_v", row["v_class_v"]))
+                 / row.get("series", 1))
 
 
 def wanted(work: Work) -> bool:

@@ -25,6 +25,10 @@ DIODES_MOST, UNEVEN = 3, 0.8
 practice, no source)."""
 
 
+IN_SERIES, SHARED = 4, 0.8
+"""Rectifiers in series, at most, and what each of several is counted with of its voltage (common practice, no source)."""
+
+
 ASLEEP = 0.2e-3
 """Supply current [A] of a synchronous rectifier's controller that sleeps between rare pulses (typical, from memory)."""
 
@@ -90,11 +94,14 @@ def in_parallel(work: Work, output: int, row: Mapping[str, Any], amps: float, po
     if count % sources:
         work.find(LOOK_AT, "rectifier", f"{count} rectifiers at {sources} secondaries: each needs as many of its own",
                   f"rectifier{output + 1}.loss", f"rectifier{output + 1}.parallel")
-    label = f"{count} × {row['name']}" if count > 1 else row["name"]
+    stack = row.get("series", 1)
+    alone = f"{stack} {row['name']} in series" if stack > 1 else row["name"]
+    label = f"{count} × {alone}" if count > 1 else alone
     together = {**row, "label": label, "i_rated_a": row["i_rated_a"] * count, "r_junction_case_k_w": row["r_junction_case_k_w"] / count,
                 "i_one_a": row["i_rated_a"], "count": count, "beside": count // sources}
     if not switched:
-        return {**together, "r_dynamic_ohm": row["r_dynamic_ohm"] / count, "said": f"class {label}"}
+        return {**together, "r_dynamic_ohm": row["r_dynamic_ohm"] / count, "said": f"class {label}" + (
+            f", each counted with {SHARED * 100:g} % of its voltage" if stack > 1 else "")}
     v_gate = float((work.sheet.rows.get("rectifier.v_gate") or work.choose("rectifier.v_gate", found[1], "least mean loss over the load: a "
         "lower one drives cheaper, a higher one conducts better")).value)
     return {**together, "r_dynamic_ohm": float(sync.resistance(row["r_dynamic_ohm"], sync.CHANNEL, sync.THRESHOLD, v_gate, count)),

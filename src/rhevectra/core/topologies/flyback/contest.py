@@ -2,6 +2,8 @@
 
 from typing import Any
 
+from rhevectra.core.topologies.common.rectifiers import used
+
 CONTEST = {"fs": (100e3, 130e3, 65e3), "flyback.ripple_ratio": (0.6, 1.0)}
 """Decisions the search may choose and the values it tries: the first is begun with, the next ones are tried until one is better; core,
 turns, wire and parts follow by rule."""
@@ -19,7 +21,7 @@ def bill(design: Any) -> dict[str, Any]:
     rows, outs = design.rows, range(1, len(design.requirement.outputs) + 1)
     second = {n: float(rows[f"filter{n}.l"].value) > 0 for n in outs}  # a choke, with one more capacitor behind it
     return {"switches": [(str(rows["switch.class"].value), n), *([(str(rows["clamp.switch"].value), 1)] if v.turned else ())],
-            "rectifiers": [(str(rows[f"rectifier{n}.class"].value), int(rows[f"rectifier{n}.parallel"].value)) for n in outs],
+            "rectifiers": [(str(rows[f"rectifier{n}.class"].value), used(rows, n)) for n in outs],
             "capacitors": [(str(rows[f"output{n}.cap"].value), int(rows[f"output{n}.parallel"].value) + second[n]) for n in outs],
             "wound": 1, "drives": 1, "floating_drives": n - 1 + v.turned,
             "small": (2 + int(rows["clamp.resistors"].value) if "clamp.resistors" in rows else 2) + 2 + 1 + sum(second.values())}

@@ -2,6 +2,7 @@
 
 from typing import Any
 
+from rhevectra.core.topologies.common.rectifiers import used
 from rhevectra.core.topologies.common.secondary_kinds import DOUBLER, RECTIFIERS
 
 CONTEST = {"fs": (100e3, 150e3, 65e3), "filter1.ripple_ratio": (0.35, 0.55)}
@@ -17,8 +18,7 @@ def bill(design: Any) -> dict[str, Any]:
     rows, v, kind = design.rows, design.context["stage"].variant, design.context["stage"].secondary
     n, outputs = v.switches + v.active, (1, *(x.n for x in design.context["stage"].others))
     return {"switches": [(str(rows["switch.class"].value), n)],
-            "rectifiers": [(str(rows[f"rectifier{k}.class"].value), RECTIFIERS[kind] * int(rows[f"rectifier{k}.parallel"].value))
-                           for k in outputs],
+            "rectifiers": [(str(rows[f"rectifier{k}.class"].value), RECTIFIERS[kind] * used(rows, k)) for k in outputs],
             "capacitors": [(str(rows[f"output{k}.cap"].value), int(rows[f"output{k}.parallel"].value)) for k in outputs],
             "wound": 2 + ("inductor.core" in rows) + (kind == DOUBLER), "drives": n if v.clamped else n // 2,
             "floating_drives": 0 if v.clamped else n // 2,
