@@ -38,6 +38,26 @@ def clearance(v_impulse: float, altitude: float, reinforced: bool) -> float:
     return _CLEARANCE_MM[int(_IMPULSE_STEPS[step])] * float(np.interp(altitude, *_ALTITUDE)) * 1e-3
 
 
+@formula("V_w = √((V_ac + V_s)² + V_m² − 2·V_m·V̂/π + V̂²/4)", "V", "V_m V_ac V_s V̂",
+         "half the time the bus's negative pole stands at neutral, else below it by the mains; the swings add where they oppose each other")
+def working_mains(mean: Any, swing: Any, other: Any, crest: Any) -> Any:
+    """Working voltage [V rms] behind single-phase mains of a crest [V]: mean of an end of the primary over the negative pole, its rms about
+    that, and that of the other side's winding [V]."""
+    return np.sqrt(np.square(swing + other) + np.square(mean) - 2 * mean * crest / np.pi + np.square(crest) / 4)
+
+
+@formula("V_w = √((V_ac + V_s)² + (V_m − V/2)²)", "V", "V_m V_ac V_s V", "three phases hold the middle of their bus near earth")
+def working_three(mean: Any, swing: Any, other: Any, bus: Any) -> Any:
+    """The same behind three phases and their bus [V]."""
+    return np.sqrt(np.square(swing + other) + np.square(mean - bus / 2))
+
+
+@formula("V_w = √((V_ac + V_s)² + V_m²)", "V", "V_m V_ac V_s", "the negative pole of the source earthed, as is worse")
+def working_dc(mean: Any, swing: Any, other: Any) -> Any:
+    """The same behind a dc source."""
+    return np.sqrt(np.square(swing + other) + np.square(mean))
+
+
 @formula("m = max(s_cr, s_cl)/2", "m", "s_cr s_cl",
          "creepage along the bobbin wall runs over both margins' faces: half on each winding (common practice, no source)")
 def margin_width(creepage_m: Any, clearance_m: Any) -> Any:

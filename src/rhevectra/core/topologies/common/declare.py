@@ -8,7 +8,7 @@ from rhevectra.core.magnetics import arrangement, wire
 from rhevectra.core.stages import air, dies, rate
 from rhevectra.core.stages.banks import CANS
 from rhevectra.core.stages.work import FigureSpec
-from rhevectra.core.topologies.common import idle
+from rhevectra.core.topologies.common import barrier, idle
 from rhevectra.core.topologies.common.synchronous import IN_SERIES
 
 BUS_RIPPLE, BUS_RIPPLE_BOTH_WAYS, BUS_RIPPLE_RESONANT = 1.4, 0.7, 1.9
@@ -146,6 +146,7 @@ _FIGURES = (
     FigureSpec("transformer.b_peak", "Peak flux density", "B̂", "transformer", corners.PEAKS, limit="transformer.b_limit", limit_kind="max",
                fixed="saturation taken hot", sentence="at the current limit, against hot saturation after derating"),
     FigureSpec("transformer.b_ac", "Flux amplitude", "B_ac", "transformer", corners.FULL),
+    barrier.FIGURE,
     FigureSpec("insulation.creepage", "Creepage asked for", "s_cr", "transformer", corners.FULL, fixed="material group III assumed"),
     FigureSpec("insulation.clearance", "Clearance asked for", "s_cl", "transformer", corners.FULL),
     FigureSpec("transformer.leakage", "Leakage inductance", "L_lk", "transformer", corners.FULL, fixed="lead-outs and winding tolerance"),

@@ -377,7 +377,7 @@ def as_text(sheet: WindingSheet) -> str:
     """The steps as a table of tab-separated columns under their names, for a maker's own system."""
     rows = ["\t".join(COLUMNS),
             *("\t".join((str(s.number), s.winding, s.start, s.finish, str(s.turns), s.wire, str(s.layers), str(s.per_layer), s.comes_out,
-                         f"{s.margin * 1e3:.3f} mm", str(s.tapes), s.remark)) for s in sheet.steps)]
+                         strip(s.margin), str(s.tapes), s.remark)) for s in sheet.steps)]
     return "\n".join(rows) + "\n"
 
 

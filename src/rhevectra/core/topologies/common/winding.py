@@ -20,7 +20,7 @@ from rhevectra.core.magnetics.turns_tried import worth_trying
 from rhevectra.core.magnetics.winding import LITZ_MM, SIZES_MM
 from rhevectra.core.magnetics.windows import USUAL, Tapes, Windows, windows
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common import pins
+from rhevectra.core.topologies.common import barrier, pins
 
 LEAK_LEAST = 0.01
 """Least leakage of wire in a core with a gap, share of its inductance."""
@@ -269,12 +269,13 @@ def boarded(work: Work) -> bool:
                             else "wire on a bobbin: any turns, cheapest (common practice)").value == BOARD)
 
 
-def spacing(work: Work) -> tuple[bool, float, Tapes]:
+def spacing(work: Work, bus: float, ends: Sequence[barrier.End]) -> tuple[bool, float, Tapes]:
     """Whether the secondaries are triple-insulated, the width of the margins [m], from the tables of the insulation standard, and the tape.
-    In a board its laminate keeps the sides apart."""
+    In a board its laminate keeps the sides apart. bus: the highest [V]; ends: what stands across
+    it."""
     need, choose = work.need, work.choose
-    reinforced = need.insulation == "reinforced"
-    working = need.mains.v_max if not need.is_dc else need.mains.v_max / np.sqrt(2)
+    reinforced, working = need.insulation == "reinforced", float(barrier.record(work, bus, ends).value)
+    line = need.mains.v_max if not need.is_dc else need.mains.v_max / np.sqrt(2)
     cr = work.sheet.given("insulation.creepage",
                           0.0 if need.insulation == "functional"
                           else insulation.creepage(max(working, 50.0), need.pollution_degree, reinforced), "m", "standard",
@@ -282,7 +283,7 @@ def spacing(work: Work) -> tuple[bool, float, Tapes]:
                           f"{insulation.EDITION}")
     cl = work.sheet.given("insulation.clearance",
                           0.0 if need.insulation == "functional"
-                          else insulation.clearance(insulation.impulse(working, need.overvoltage_category), need.altitude_max, reinforced),
+                          else insulation.clearance(insulation.impulse(line, need.overvoltage_category), need.altitude_max, reinforced),
                           "m", "standard",
                           f"overvoltage category {need.overvoltage_category}, {need.altitude_max:g} m; {insulation.EDITION}")
     width = work.sheet("insulation.margin", insulation.margin_width, creepage_m=cr, clearance_m=cl)

@@ -14,7 +14,7 @@ from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.copper_loss import phasors
 from rhevectra.core.stages import clamping, rate
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common import idle, least_bus, sensing, winding
+from rhevectra.core.topologies.common import barrier, idle, least_bus, sensing, winding
 from rhevectra.core.topologies.common.rectifiers import loaded
 from rhevectra.core.topologies.common.supply import AUX_DROP
 from rhevectra.core.topologies.common.synchronous import driven
@@ -183,6 +183,16 @@ def _burnt(v: Variant, share: float) -> float:
     return 1.0 if v.clamp is None else clamping.burnt(v.clamp.FALLS, share)
 
 
+def _ends(stage: pd.Stage, bus: float, main: int) -> list[barrier.End]:
+    """What the ends of the primary do: the drain stands at the bus and what the outputs reflect as planned, whose own ends swing with it.
+    main: number of the regulated output, from 0."""
+    reflected = stage.extra["volts"][main] * float(stage.np)
+    swing, other = float(np.sqrt(bus * reflected)), max(stage.extra["volts"]) * float(np.sqrt(bus / reflected))
+    if stage.variant.held:  # either end goes from pole to pole, one of them against the outputs
+        return [barrier.End(bus / 2, bus * swing / (bus + reflected), other)]
+    return [barrier.End(bus, swing, 0.0), barrier.End(bus, 0.0, other)]
+
+
 def transformer_need(work: Work, stage: pd.Stage, limit: Mapping[str, Any], out: Mapping[str, Any], v_bus: Array,
                      material: Any) -> tuple[tr.TransformerNeed, float]:
     """What the circuit asks of the transformer, from one period `out` of the estimated stage; and the margin width [m]."""
@@ -196,7 +206,7 @@ def transformer_need(work: Work, stage: pd.Stage, limit: Mapping[str, Any], out:
     t_s, i_s = secondary_shape(out, at)
     avg_p, har_p = phasors(t_p, i_p, 1 / fs, ORDERS)
     _, har_s = phasors(t_s, i_s, 1 / fs, ORDERS)
-    triple, margin, tapes = winding.spacing(work)
+    triple, margin, tapes = winding.spacing(work, float(np.max(v_bus)), _ends(stage, float(np.max(v_bus)), need.main))
     needs = [tr.WindingNeed("primary", at(out["v_or"]), at(out["i_heat"]), avg_p, har_p, False)]
     reach = at(out["i_sum"])
     for k in range(len(need.outputs)):

@@ -24,7 +24,7 @@ from rhevectra.core.stages import rate
 from rhevectra.core.stages.dies import SPENT, choose_die, limit_missed
 from rhevectra.core.stages.inlet import EXPECTED_C
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common import boards, least_filter, pieces, secondaries, secondary_kinds, sensing
+from rhevectra.core.topologies.common import barrier, boards, least_filter, pieces, secondaries, secondary_kinds, sensing
 from rhevectra.core.topologies.common.chokes import choke_core, choose_choke, current_limit
 from rhevectra.core.topologies.common.least_bus import asked
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
@@ -57,6 +57,8 @@ SAGGED, SAGGED_MORE, LOW_BUS = 0.945, 0.895, 150.0
 current over or the bus is below LOW_BUS [V]."""
 SKIPPED = 0.25
 """Share of the full-load pulse below which pulses are left out."""
+SPIKE = 1.1
+"""Rms of a push-pull's ends over that of its pulses: leakage and magnetising current hold them up a little longer (its exact periods)."""
 WIDER = 1.6
 """Filter inductance over that before, where no core takes the windings of several outputs."""
 
@@ -275,6 +277,19 @@ def _estimate(work: Work, v: Variant, kind: str, switch: Mapping[str, Any], rect
                            **({"r_series": 0.0, "dead_leading": 2e-7} if v.phase else {"dead": 2e-7} if v.active else {})})
 
 
+def _end(s: st.Stage, volts: float, bus: float) -> barrier.End:
+    """What an end of the primary does at the highest bus, where it swings most; volts: of the output with its drop."""
+    v, n = s.variant, float(plain(s.ns)) / float(plain(s.np))
+    duty = min(volts / (n * v.drive * bus), 0.9)
+    around = duty if v.both_ways else duty / (1 - duty) if v.active else 2 * duty  # mean square of the winding's voltage over the pulse's
+    winding = v.drive * bus * float(np.sqrt(around)) * (SPIKE if v.tapped else 1.0)
+    other = (0.5 if s.secondary == secondary_kinds.BRIDGE else 1.0) * winding * max(n, *(x.ns / float(plain(s.np)) for x in s.others), 0.0)
+    if v.tapped or v.reset or v.active:  # about the bus: to twice of it, or as far as a clamp lets them
+        return barrier.End(bus, winding, other)
+    legs = 1.0 if v.phase else float(np.sqrt((1 + duty) / 2))  # between the pulses they ring about the middle, half as much by rms
+    return barrier.End(bus / 2, winding / 2 if v.held else legs * bus / 2, other)
+
+
 def _transformer_need(work: Work, s: st.Stage, out: Mapping[str, Any], material: Any, v_top: float,
                       duty_limit: float) -> tuple[tr.TransformerNeed, float]:
     """What the circuit asks of the transformer, from one period `out` of the estimated stage; and the margin width [m]."""
@@ -288,7 +303,7 @@ def _transformer_need(work: Work, s: st.Stage, out: Mapping[str, Any], material:
     flows = [shapes(o, at, n, s.variant)["secondary"] for o in several.own_pulses(s, out)] if s.others else [
         secondary.winding(s.secondary, waves["secondary"], at(out["one"].get("apart", 0.0)))]
     currents = [phasors(*flow, 1 / fs, ORDERS) for flow in flows]
-    triple, margin, tapes = spacing(work)
+    triple, margin, tapes = spacing(work, v_top, [_end(s, need.outputs[need.main].magnitude + float(s.v_forward), v_top)])
     b_sat, remanence = (material["b_sat_100_t"],
                         choose("transformer.remanence", s.variant.remanence, "core without a gap (typical, from memory)"))
     derate = choose("derating.flux", 0.85, "85 % of hot saturation (common practice)")
