@@ -55,3 +55,12 @@ def test_a_dc_source_and_three_phases():
     d = size(three, {"topology": "llc_half"}, noise=False)
     half = float(np.max(d.rows["bus.v"].value)) / 2
     assert d.value("insulation.v_working") == pytest.approx(np.hypot(half, half + 48.0), rel=0.02)
+
+
+def test_wire_that_is_made_for_less_is_told():
+    """24 V stay below a kilovolt of peak between any two ends; 450 V from a flyback do not: a look at the wire, whose cure is the school of
+    insulation, gone with margins."""
+    low, high = (Requirement(mains=WIDE, outputs=(Output(voltage=v, current_max=20 / v),)) for v in (24.0, 450.0))
+    told = lambda need, **pins: [f.cure for f in size(need, {"topology": "flyback", **pins}, noise=False).findings  # noqa: E731
+                                 if "triple-insulated wire is usually" in f.text]
+    assert told(low) == [] and told(high) == ["insulation.school"] and told(high, **{"insulation.school": "margin"}) == []

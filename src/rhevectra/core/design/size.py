@@ -28,6 +28,7 @@ from rhevectra.core.formulas import output
 from rhevectra.core.stages import DC_FRONT_END, air, brown, clamps_for, clamps_refused, front_ends_for, pulse_duty, stored, strings
 from rhevectra.core.stages.work import FigureSpec, Work
 from rhevectra.core.topologies import TOPOLOGIES, usual_topology
+from rhevectra.core.topologies.common import barrier
 
 
 def decision_specs(topology: ModuleType, front: ModuleType, clamp: ModuleType) -> dict[str, DecisionSpec]:
@@ -305,6 +306,7 @@ def _beside(work: Work, draft: Design, ripple: Any) -> dict[str, Row]:
     stored.record(work)
     losses = brown.record(work)
     strings.record(work)
+    barrier.judge(work, draft.topology.startswith("flyback"), not draft.topology.startswith(("flyback", "forward")))
     return losses | input_capacitors.record(work, draft, ripple) if work.need.is_dc else losses
 
 

@@ -6,6 +6,7 @@ import numpy as np
 from msgspec import Struct
 
 from rhevectra.core.basis import corners
+from rhevectra.core.basis.findings import LOOK_AT
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import Row
 from rhevectra.core.formulas import insulation
@@ -14,6 +15,10 @@ from rhevectra.core.stages.work import FigureSpec, Work
 FIGURE = FigureSpec("insulation.v_working", "Working voltage of the insulation, rms", "V_w", "transformer", corners.FULL,
                     fixed="spikes; which end lies beside which: those farthest apart are taken; a neutral away from earth",
                     sentence="between the end of the primary that swings and an earthed output, whose own ends swing against it")
+
+
+TRIPLE = 1000.0
+"""Working voltage [V peak] that triple-insulated wire is usually made for (typical, from memory; the very wire decides)."""
 
 
 class End(Struct, frozen=True):
@@ -35,3 +40,19 @@ def record(work: Work, bus: float, ends: Sequence[End]) -> Row:
     if found < least:
         return work.sheet.given("insulation.v_working", least, "V", "rule", f"no less than the mains; the winding has {show(found, 'V')}")
     return work.sheet("insulation.v_working", form, mean=far.mean, swing=far.swing, other=far.other, **against)
+
+
+def judge(work: Work, alike: bool, both_ways: bool) -> None:
+    """A look at triple-insulated wire whose working voltage goes beyond what it is usually made for. alike: the outputs' ends swing up with
+    the switch, so that its peak and what the rectifiers block lie between different ends; else both are in series, of a core that is driven
+    both ways half of what a rectifier blocks."""
+    rows = work.sheet.rows
+    if "insulation.school" not in rows or rows["insulation.school"].value != "triple" or work.need.insulation == "functional":
+        return
+    top, node = (float(np.max(rows[id].value)) for id in ("bus.v", "switch.v_peak"))
+    blocked = max(float(np.max(rows[id].value)) for n in range(1, 7) if (id := f"rectifier{n}.v_reverse") in rows)
+    peak = max(node, top + blocked) if alike else node + (blocked / 2 if both_ways else blocked)
+    if peak > TRIPLE:
+        work.find(LOOK_AT, "transformer", f"up to {show(peak, 'V')} may stand between ends of the primary and of the outputs; "
+                  f"triple-insulated wire is usually made for some {show(TRIPLE, 'V')} peak (from memory): a wire for more, or margins",
+                  "insulation.v_working", "insulation.school")
