@@ -306,7 +306,7 @@ def _beside(work: Work, draft: Design, ripple: Any) -> dict[str, Row]:
     stored.record(work)
     losses = brown.record(work)
     strings.record(work)
-    barrier.judge(work, draft.topology.startswith("flyback"), not draft.topology.startswith(("flyback", "forward")))
+    barrier.judge(work)
     return losses | input_capacitors.record(work, draft, ripple) if work.need.is_dc else losses
 
 

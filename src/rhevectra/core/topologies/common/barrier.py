@@ -23,16 +23,19 @@ TRIPLE = 1000.0
 
 class End(Struct, frozen=True):
     """An end of the primary at the highest bus: its mean over the negative pole and its rms about that, and the rms of the outputs' winding
-    ends about theirs that swing against it [V]."""
+    ends about theirs that swing against it [V]; series: share of what a rectifier blocks that adds to the switch's peak, none where the
+    outputs' ends swing up with the switch."""
 
     mean: float
     swing: float
     other: float
+    series: float
 
 
 def record(work: Work, bus: float, ends: Sequence[End]) -> Row:
     """Row of the working voltage: of the end of the primary that lies farthest from the outputs; bus: the highest [V]."""
     mains = work.need.mains
+    work.sheet.given("insulation.series", ends[0].series, "", "rule", "share of what a rectifier blocks that adds to the switch's peak")
     form, against = ((insulation.working_dc, {}) if work.need.is_dc else (insulation.working_three, {"bus": bus}) if mains.kind == "ac3"
                      else (insulation.working_mains, {"crest": float(np.sqrt(2) * mains.v_max)}))
     far = max(ends, key=lambda e: float(form(e.mean, e.swing, e.other, *against.values())))
@@ -42,16 +45,15 @@ def record(work: Work, bus: float, ends: Sequence[End]) -> Row:
     return work.sheet("insulation.v_working", form, mean=far.mean, swing=far.swing, other=far.other, **against)
 
 
-def judge(work: Work, alike: bool, both_ways: bool) -> None:
-    """A look at triple-insulated wire whose working voltage goes beyond what it is usually made for. alike: the outputs' ends swing up with
-    the switch, so that its peak and what the rectifiers block lie between different ends; else both are in series, of a core that is driven
-    both ways half of what a rectifier blocks."""
+def judge(work: Work) -> None:
+    """A look at triple-insulated wire whose working voltage goes beyond what it is usually made for: the switch's peak with what a
+    rectifier blocks, or the bus with it where both rise together."""
     rows = work.sheet.rows
     if "insulation.school" not in rows or rows["insulation.school"].value != "triple" or work.need.insulation == "functional":
         return
     top, node = (float(np.max(rows[id].value)) for id in ("bus.v", "switch.v_peak"))
     blocked = max(float(np.max(rows[id].value)) for n in range(1, 7) if (id := f"rectifier{n}.v_reverse") in rows)
-    peak = max(node, top + blocked) if alike else node + (blocked / 2 if both_ways else blocked)
+    peak = max(node + float(rows["insulation.series"].value) * blocked, top + blocked * (rows["insulation.series"].value == 0))
     if peak > TRIPLE:
         work.find(LOOK_AT, "transformer", f"up to {show(peak, 'V')} may stand between ends of the primary and of the outputs; "
                   f"triple-insulated wire is usually made for some {show(TRIPLE, 'V')} peak (from memory): a wire for more, or margins",

@@ -189,8 +189,8 @@ def _ends(stage: pd.Stage, bus: float, main: int) -> list[barrier.End]:
     reflected = stage.extra["volts"][main] * float(stage.np)
     swing, other = float(np.sqrt(bus * reflected)), max(stage.extra["volts"]) * float(np.sqrt(bus / reflected))
     if stage.variant.held:  # either end goes from pole to pole, one of them against the outputs
-        return [barrier.End(bus / 2, bus * swing / (bus + reflected), other)]
-    return [barrier.End(bus, swing, 0.0), barrier.End(bus, 0.0, other)]
+        return [barrier.End(bus / 2, bus * swing / (bus + reflected), other, 1.0)]
+    return [barrier.End(bus, swing, 0.0, 0.0), barrier.End(bus, 0.0, other, 0.0)]
 
 
 def transformer_need(work: Work, stage: pd.Stage, limit: Mapping[str, Any], out: Mapping[str, Any], v_bus: Array,
