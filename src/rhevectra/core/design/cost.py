@@ -7,7 +7,7 @@ import numpy as np
 
 from rhevectra.core.catalogue.tables import PRICES, Table
 from rhevectra.core.design.design import Design
-from rhevectra.core.design.regulators import linear
+from rhevectra.core.design.regulators import behind
 from rhevectra.core.magnetics.ring import rings
 from rhevectra.core.magnetics.windows import windows
 from rhevectra.core.stages import DC_FRONT_END, FRONT_ENDS
@@ -43,8 +43,8 @@ def _of_rings(table: Table) -> dict[str, float]:
 def whole_bill(design: Design) -> dict[str, Any]:
     """Bill of materials of the power stage and of the front end; fuse, limiter and mains filter are left out."""
     power_stage: dict[str, Any] = TOPOLOGIES[design.topology].bill(design)
-    if held := linear(design.rows):
-        power_stage["regulators"] = [(str(design.rows[f"{part}.class"].value), 1) for part in held]
+    if held := behind(design.rows):
+        power_stage["regulators"] = [(str(design.rows[f"regulator{n}.class"].value), 1) for n in held]
     power_stage["small"] += TRIP_PARTS * ("feedback.v_trip" in design.rows) + REGULATOR_PARTS * regulated(design.rows)
     front: dict[str, Any] = getattr(FRONT_ENDS.get(design.front_end, DC_FRONT_END), "bill", lambda _: {})(design)
     return {k: x + front[k] if k in front else x for k, x in power_stage.items()} | {k: x for k, x in front.items() if k not in power_stage}

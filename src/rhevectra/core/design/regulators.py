@@ -58,7 +58,7 @@ DECISIONS = tuple(s for n in OTHERS for s in _decisions(n))
 def of_output(n: int, name: str) -> tuple[FigureSpec, ...]:
     """Figures of the regulator behind output n."""
     def one(id: str, label: str, symbol: str, domain: Any, limit: str, kind: str = "max", **more: Any) -> FigureSpec:
-        return FigureSpec(f"regulator{n}.{id}", f"{name}: {label}", symbol, "rectifier", domain, kind or "max",
+        return FigureSpec(f"regulator{n}.{id}", f"{name}: {label}", symbol, "rectifier", domain, kind,
                           f"regulator{n}.{limit}" if limit else "", kind if limit else "", **more)
     return (one("v_drop", "voltage left across the regulator", "V_d", corners.CARRIED, "v_drop_least", "min",
                 fixed="a load that grows faster than the capacitor before it holds",
@@ -87,11 +87,10 @@ def freed(specs: Sequence[FigureSpec], raw: bool) -> list[FigureSpec]:
 
 
 class Known(Struct, frozen=True):
-    """Between what shares of its voltage an output was found before its regulator; times: how often it was planned anew for that."""
+    """Between what shares of its voltage an output was found before its regulator."""
 
     low: float
     high: float
-    times: int = 0
 
 
 class Before(Struct, frozen=True):
@@ -163,26 +162,23 @@ def _before(work: Work, n: int, out: Output, known: Known | None) -> tuple[Outpu
                        current_peak=(out.current_peak or out.current_max) + own), own
 
 
-def replanned(work: Work, specs: Mapping[str, FigureSpec], known: Mapping[int, Known]) -> dict[int, Known]:
+def behind(rows: Mapping[str, Row]) -> list[int]:
+    """Numbers of the outputs behind which there is a regulator."""
+    return [n for n in OTHERS if f"regulator{n}.v_drop" in rows]
+
+
+def replanned(work: Work, specs: Mapping[str, FigureSpec], times: int) -> dict[int, Known]:
     """What regulators have to be planned for instead, by number of the output, where one is left with less than its drop, or with a good
-    deal more; empty where they may stay, or have been planned often enough."""
-    rows, times = work.sheet.rows, 1 + max((k.times for k in known.values()), default=0)
-    those = [n for n in OTHERS if f"regulator{n}.v_drop" in rows]
-    if times > TIMES or not any(_astray(work, specs, n) for n in those):
+    deal more; empty where they may stay, or have been planned often enough. times: how often that was."""
+    rows, those = work.sheet.rows, behind(work.sheet.rows)
+    if times >= TIMES or not any(_astray(work, specs, n) for n in those):
         return {}
-    found = {}
+    found, room = {}, times * ROUNDING
     for n in those:
         low, high = (float(judge(specs[f"output{n}.v_{end}"], rows, work.grid).value / rows[f"regulator{n}.v_in"].value)
                      for end in ("low", "high"))
-        room = (times - 1) * ROUNDING
-        found[n] = Known(low - room, high + room, times)
+        found[n] = Known(low - room, high + room)
     return found
-
-
-def settled(work: Work, known: Mapping[int, Known]) -> dict[int, Known]:
-    """The same plans, not to be tried anew."""
-    usual = {n: Known(1 - s, 1 + s) for n in OTHERS if (row := work.sheet.rows.get(f"regulator{n}.spread")) and (s := float(row.value))}
-    return {n: replace(known.get(n, k), times=TIMES) for n, k in usual.items()}
 
 
 def _astray(work: Work, specs: Mapping[str, FigureSpec], n: int) -> bool:
@@ -200,7 +196,7 @@ def _missed(work: Work, specs: Mapping[str, FigureSpec], n: int) -> bool:
 
 def missed(work: Work, specs: Mapping[str, FigureSpec]) -> bool:
     """Whether any regulator has less than its drop, or more before it than it bears."""
-    return any(_missed(work, specs, n) for n in OTHERS if f"regulator{n}.v_drop" in work.sheet.rows)
+    return any(_missed(work, specs, n) for n in behind(work.sheet.rows))
 
 
 def record(work: Work, asked: Requirement) -> tuple[dict[str, Row], dict[str, Row]]:
@@ -236,20 +232,12 @@ def _one(work: Work, n: int, out: Output) -> tuple[Row, Row]:
     sheet(f"{id}.ripple_pp", regulator.passed, ripple_pp=ripple, rejection=of_class("rejection", row["rejection_db"], "dB"))
     asked("ripple_limit", out.ripple_pp, "V")
     loss = sheet(f"{id}.loss", regulator.burnt, v_in=rows[f"output{n}.v"], i=load, i_ground=ground, v_out=v_out)
-    limit = sheet.given(f"{id}.t_junction", dies.JUNCTION_SHARE * row["t_junction_max_c"], "°C", "rule",
-                        f"85 % of {row['t_junction_max_c']:g} °C (common practice)")
-    sheet(f"{id}.case_to_ambient", output.case_to_ambient, t_junction=limit, power=loss, r_jc=row["r_junction_case_k_w"],
-          ambient=sheet.given("ambient.max", work.need.ambient_max, "°C", text="highest ambient"))
+    dies.record_case(work, id, f"{id}.case_to_ambient", row, loss)
     dies.record_coolable(work, f"{id}.r_ca_floor")
     if out.load_step is not None:
         work.find(NOTE, "rectifier", f"{out.name}: how far its load step moves it is up to the regulator and the capacitor behind it: see "
                   "the curves of the very part", f"{id}.v_drop", "")
     return loss, sheet(f"load.p{n}", output.output_power, v=v_out, i=load)
-
-
-def linear(rows: Mapping[str, Row]) -> list[str]:
-    """What the rows of every regulator of a design begin with."""
-    return [f"regulator{n}" for n in OTHERS if f"regulator{n}.loss" in rows]
 
 
 def advise(work: Work, specs: Mapping[str, FigureSpec]) -> None:

@@ -62,10 +62,12 @@ def usual_front_end(need: Requirement) -> tuple[str, str]:
 
 class Learnt(Struct, frozen=True):
     """What a pass over a design has learnt that the next has to know. wound: what the chokes of the mains filter come to [Ω] where no ring
-    keeps them to the usual; known: what linear regulators are to be planned for, by number of the output."""
+    keeps them to the usual; known: what linear regulators are to be planned for, by number of the output; times: how often that was
+    done."""
 
     wound: float = 0.0
     known: Mapping[int, regulators.Known] = {}
+    times: int = 0
 
 
 def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Mapping[str, Measured] | None = None,
@@ -101,11 +103,11 @@ def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Map
     rows["losses"] |= _beside(work, draft, ripple) | more
     _whole(work, asked, rows["losses"], given)
     topology.findings(work, plan)
-    if planned := regulators.replanned(work, all_specs, learnt.known):
-        made = size(need, pins, as_built, catalogue, noise, loop, replace(learnt, known=planned))
+    if planned := regulators.replanned(work, all_specs, learnt.times):
+        made = size(need, pins, as_built, catalogue, noise, loop, replace(learnt, known=planned, times=learnt.times + 1))
         if made.feasible or regulators.missed(work, all_specs):
             return made
-        learnt = replace(learnt, known=regulators.settled(work, learnt.known))
+        learnt = replace(learnt, times=regulators.TIMES)
     if noise and emission.applies(front) and (wound := filtering.record(work, draft, front)) and not learnt.wound:
         return size(need, pins, as_built, catalogue, noise, loop, replace(learnt, wound=wound))
     unasked = _unasked(work)
@@ -119,7 +121,8 @@ def _before_regulators(work: Work, front: ModuleType, known: Mapping[int, regula
     asked = work.need
     if len(asked.outputs) > 1:
         work.need, own = regulators.ask(work, known)
-        work.grid = make_grid(asked, front, own)
+        if any(own):
+            work.grid = make_grid(asked, front, own)
 
 
 def _unasked(work: Work) -> dict[str, Row]:

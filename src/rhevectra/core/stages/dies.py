@@ -38,16 +38,24 @@ def record_coolable(work: Work, id: str) -> None:
     work.sheet.given(id, coolable(work.need.cooling), "K/W", "rule", f"below this {_COOLABLE[work.need.cooling][1]} (common practice)")
 
 
+def record_case(work: Work, part: str, case: str, row: Mapping[str, Any], power: Any, of: str = "") -> tuple[Any, Any]:
+    """What the case of a class needs to its ambient (row `case`); returns the rows of ambient and junction. part: what the junction's row
+    begins with; power: what is burnt in it [W]; of: how its limit is called, where not by its number."""
+    most = row["t_junction_max_c"]
+    ambient = work.sheet.given("ambient.max", work.need.ambient_max, "°C", text="highest ambient")
+    junction = work.sheet.given(f"{part}.t_junction", JUNCTION_SHARE * most, "°C", "rule",
+                                f"85 % of {of or f'{most:g} °C'} (common practice)")
+    work.sheet(case, output.case_to_ambient, t_junction=junction, ambient=ambient, power=power, r_jc=row["r_junction_case_k_w"])
+    return ambient, junction
+
+
 def record_heat(work: Work, part: str, case: str, row: Mapping[str, Any], each: Any, whole: Any, conduction: Any) -> None:
     """What the case of a die needs to its ambient (row `case`), and how fast its loss grows with temperature. part: what the rows begin
     with; each: loss of the most loaded; whole, conduction: of all of them and what of it is resistance."""
-    sheet, most = work.sheet, row["t_junction_max_c"]
-    ambient = sheet.given("ambient.max", work.need.ambient_max, "°C", text="highest ambient")
-    junction = sheet.given(f"{part}.t_junction", JUNCTION_SHARE * most, "°C", "rule", f"85 % of {most:g} °C (common practice)")
-    sheet(case, output.case_to_ambient, t_junction=junction, ambient=ambient, power=each, r_jc=row["r_junction_case_k_w"])
+    sheet, (ambient, junction) = work.sheet, record_case(work, part, case, row, each)
     record_coolable(work, f"{part}.r_ca_floor")
     sheet(f"{part}.runaway", output.runaway, t_junction=junction, ambient=ambient, power=whole, conduction=conduction,
-          hot_ratio=row["hot_ratio"], t_hot=most)
+          hot_ratio=row["hot_ratio"], t_hot=row["t_junction_max_c"])
     sheet.given(f"{part}.runaway_limit", 1.0, "", "rule", "where each kelvin brings another")
 
 

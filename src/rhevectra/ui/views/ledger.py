@@ -306,15 +306,17 @@ class LedgerView(QFrame):
 
 def _headed(design: Design, figures: list[Figure]) -> list[Figure | str]:
     """The figures with the name of an output before its own, where there are several outputs."""
+    if len(design.requirement.outputs) == 1:
+        return list(figures)
     names = {f"{o.name}: ": o.name for need in (design.delivered, design.requirement) for o in need.outputs}
     rows, last = list[Figure | str](), ""
-    for figure in figures if len(design.requirement.outputs) > 1 else ():
+    for figure in figures:
         name = next((name for start, name in names.items() if figure.label.startswith(start)), last)
         if name != last:
             rows.append(name)
         rows.append(figure)
         last = name
-    return rows or list(figures)
+    return rows
 
 
 def _under(heading: str, label: str) -> str:

@@ -10,7 +10,7 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import buck, flyback, forward, output
-from rhevectra.core.stages.dies import JUNCTION_SHARE, record_pulsed
+from rhevectra.core.stages.dies import record_case, record_pulsed
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.buck_aux import faults
 from rhevectra.core.topologies.buck_aux import stage as st
@@ -111,10 +111,7 @@ def _diode(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> Any:
     sheet.given("rectifier1.i_limit", row["i_rated_a"] * 0.5, "A", "catalogue",
                 "half the rated current (twice the current: common practice)")
     loss = sheet("rectifier1.loss", output.rectifier_loss, v_forward=s.v_forward, i_avg=average, r_dynamic=s.r_diode, i_rms=rms)
-    limit = sheet.given("rectifier1.t_junction", JUNCTION_SHARE * row["t_junction_max_c"], "°C", "rule",
-                        "85 % of the class limit (common practice)")
-    sheet("rectifier1.case_to_ambient", output.case_to_ambient, t_junction=limit, ambient=sheet.rows["ambient.max"], power=loss,
-          r_jc=row["r_junction_case_k_w"])
+    record_case(work, "rectifier1", "rectifier1.case_to_ambient", row, loss, "the class limit")
     return loss
 
 

@@ -23,23 +23,32 @@ TRIPLE = 1000.0
 
 class End(Struct, frozen=True):
     """An end of the primary at the highest bus: its mean over the negative pole and its rms about that, and the rms of the outputs' winding
-    ends about theirs that swing against it [V]; series: share of what a rectifier blocks that adds to the switch's peak, none where the
-    outputs' ends swing up with the switch."""
+    ends about theirs that swing against it [V]."""
 
     mean: float
     swing: float
     other: float
+
+
+class Across(Struct, frozen=True):
+    """What stands across the barrier at the highest bus [V]; series: share of what a rectifier blocks that adds to the switch's peak, none
+    where the outputs' ends swing up with the switch."""
+
+    bus: float
     series: float
+    ends: Sequence[End]
 
 
-def record(work: Work, bus: float, ends: Sequence[End]) -> Row:
-    """Row of the working voltage: of the end of the primary that lies farthest from the outputs; bus: the highest [V]."""
+def record(work: Work, across: Across) -> Row:
+    """Row of the working voltage: of the end of the primary that lies farthest from the outputs."""
     mains = work.need.mains
-    work.sheet.given("insulation.series", ends[0].series, "", "rule", "share of what a rectifier blocks that adds to the switch's peak")
-    form, against = ((insulation.working_dc, {}) if work.need.is_dc else (insulation.working_three, {"bus": bus}) if mains.kind == "ac3"
+    work.sheet.given("insulation.series", across.series, "", "rule", "share of what a rectifier blocks that adds to the switch's peak")
+    form, against = ((insulation.working_dc, {}) if work.need.is_dc
+                     else (insulation.working_three, {"bus": across.bus}) if mains.kind == "ac3"
                      else (insulation.working_mains, {"crest": float(np.sqrt(2) * mains.v_max)}))
-    far = max(ends, key=lambda e: float(form(e.mean, e.swing, e.other, *against.values())))
-    found, least = float(form(far.mean, far.swing, far.other, *against.values())), mains.v_max if mains.kind == "ac1" else 0.0
+    volts = [float(form(e.mean, e.swing, e.other, *against.values())) for e in across.ends]
+    found, least = max(volts), mains.v_max if mains.kind == "ac1" else 0.0
+    far = across.ends[volts.index(found)]
     if found < least:
         return work.sheet.given("insulation.v_working", least, "V", "rule", f"no less than the mains; the winding has {show(found, 'V')}")
     return work.sheet("insulation.v_working", form, mean=far.mean, swing=far.swing, other=far.other, **against)
@@ -53,7 +62,8 @@ def judge(work: Work) -> None:
         return
     top, node = (float(np.max(rows[id].value)) for id in ("bus.v", "switch.v_peak"))
     blocked = max(float(np.max(rows[id].value)) for n in range(1, 7) if (id := f"rectifier{n}.v_reverse") in rows)
-    peak = max(node + float(rows["insulation.series"].value) * blocked, top + blocked * (rows["insulation.series"].value == 0))
+    series = float(rows["insulation.series"].value)
+    peak = node + series * blocked if series else max(node, top + blocked)
     if peak > TRIPLE:
         work.find(LOOK_AT, "transformer", f"up to {show(peak, 'V')} may stand between ends of the primary and of the outputs; "
                   f"triple-insulated wire is usually made for some {show(TRIPLE, 'V')} peak (from memory): a wire for more, or margins",

@@ -269,12 +269,11 @@ def boarded(work: Work) -> bool:
                             else "wire on a bobbin: any turns, cheapest (common practice)").value == BOARD)
 
 
-def spacing(work: Work, bus: float, ends: Sequence[barrier.End]) -> tuple[bool, float, Tapes]:
+def spacing(work: Work, across: barrier.Across) -> tuple[bool, float, Tapes]:
     """Whether the secondaries are triple-insulated, the width of the margins [m], from the tables of the insulation standard, and the tape.
-    In a board its laminate keeps the sides apart. bus: the highest [V]; ends: what stands across
-    it."""
+    In a board its laminate keeps the sides apart. across: what stands across it."""
     need, choose = work.need, work.choose
-    reinforced, working = need.insulation == "reinforced", float(barrier.record(work, bus, ends).value)
+    reinforced, working = need.insulation == "reinforced", float(barrier.record(work, across).value)
     line = need.mains.v_max if not need.is_dc else need.mains.v_max / np.sqrt(2)
     cr = work.sheet.given("insulation.creepage",
                           0.0 if need.insulation == "functional"

@@ -13,7 +13,7 @@ from rhevectra.core.formulas import flyback, inductance, oscillator, output
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.stages import air, rate
 from rhevectra.core.stages.banks import LEFT, choose_count, least_bank, record_worn, resistance
-from rhevectra.core.stages.dies import JUNCTION_SHARE
+from rhevectra.core.stages.dies import record_case
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import idle, ripple, snubbing
 from rhevectra.core.topologies.common.outputs import (
@@ -74,10 +74,7 @@ def _one(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any], k: int, shared:
     record_most(work, name, row, rms)
     loss = sheet(f"{name}.loss", output.rectifier_loss, v_forward=row["v_forward_v"], i_avg=average, r_dynamic=row["r_dynamic_ohm"],
                  i_rms=rms)
-    limit = sheet.given(f"{name}.t_junction", JUNCTION_SHARE * row["t_junction_max_c"], "°C", "rule",
-                        "85 % of the class limit (common practice)")
-    sheet(f"{name}.case_to_ambient", output.case_to_ambient, t_junction=limit, ambient=sheet.rows["ambient.max"], power=loss,
-          r_jc=row["r_junction_case_k_w"])
+    record_case(work, name, f"{name}.case_to_ambient", row, loss, "the class limit")
     sheet(f"output{n}.i_c_rms", output.capacitor_rms, i_rms=rms, i_out=average)
     fed = _fed(work, s, o, name, {"i_peak": top, "i_out": average})
     bank = _bank(work, n, need, fed)

@@ -183,14 +183,14 @@ def _burnt(v: Variant, share: float) -> float:
     return 1.0 if v.clamp is None else clamping.burnt(v.clamp.FALLS, share)
 
 
-def _ends(stage: pd.Stage, bus: float, main: int) -> list[barrier.End]:
+def _across(stage: pd.Stage, bus: float, main: int) -> barrier.Across:
     """What the ends of the primary do: the drain stands at the bus and what the outputs reflect as planned, whose own ends swing with it.
     main: number of the regulated output, from 0."""
     reflected = stage.extra["volts"][main] * float(stage.np)
     swing, other = float(np.sqrt(bus * reflected)), max(stage.extra["volts"]) * float(np.sqrt(bus / reflected))
     if stage.variant.held:  # either end goes from pole to pole, one of them against the outputs
-        return [barrier.End(bus / 2, bus * swing / (bus + reflected), other, 1.0)]
-    return [barrier.End(bus, swing, 0.0, 0.0), barrier.End(bus, 0.0, other, 0.0)]
+        return barrier.Across(bus, 1.0, [barrier.End(bus / 2, bus * swing / (bus + reflected), other)])
+    return barrier.Across(bus, 0.0, [barrier.End(bus, swing, 0.0), barrier.End(bus, 0.0, other)])
 
 
 def transformer_need(work: Work, stage: pd.Stage, limit: Mapping[str, Any], out: Mapping[str, Any], v_bus: Array,
@@ -206,7 +206,7 @@ def transformer_need(work: Work, stage: pd.Stage, limit: Mapping[str, Any], out:
     t_s, i_s = secondary_shape(out, at)
     avg_p, har_p = phasors(t_p, i_p, 1 / fs, ORDERS)
     _, har_s = phasors(t_s, i_s, 1 / fs, ORDERS)
-    triple, margin, tapes = winding.spacing(work, float(np.max(v_bus)), _ends(stage, float(np.max(v_bus)), need.main))
+    triple, margin, tapes = winding.spacing(work, _across(stage, float(np.max(v_bus)), need.main))
     needs = [tr.WindingNeed("primary", at(out["v_or"]), at(out["i_heat"]), avg_p, har_p, False)]
     reach = at(out["i_sum"])
     for k in range(len(need.outputs)):

@@ -224,7 +224,7 @@ def _transformer_need(work: Work, s: st.Stage, settled: st.Settled, material: An
     avg_p, har_p = phasors(wave["t"] / w, wave["tank"] * amps, 1 / f, ORDERS)
     avg_s, har_s = phasors(wave["t"] / w, wave["rectifier"] * amps * n, 1 / f, ORDERS)
     bus, other = float(np.max(s.v_bus)), max(o.magnitude for o in need.outputs)  # the capacitor may lie at either end of the primary
-    triple, margin, tapes = spacing(work, bus, [barrier.End(mean, bus / 2, other, 0.5) for mean in (0.0, bus / 2)])
+    triple, margin, tapes = spacing(work, barrier.Across(bus, 0.5, [barrier.End(mean, bus / 2, other) for mean in (0.0, bus / 2)]))
     coupled = 1.0 if s.wound is None else float(np.sqrt(1 + s.lr / s.lm))  # turns as wound over those of the ideal transformer
     linkage = s.linkage(o["i_mag"], o["i_tank_peak"])
     if s.secondary == BRIDGE:  # one winding carries both halves of the period: odd orders twice, nothing else

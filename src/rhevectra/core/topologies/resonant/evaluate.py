@@ -18,7 +18,7 @@ from rhevectra.core.magnetics.inductor import TURNS_WHY, InductorChoice
 from rhevectra.core.magnetics.transformer import binding
 from rhevectra.core.magnetics.windows import windows
 from rhevectra.core.stages import rate
-from rhevectra.core.stages.dies import JUNCTION_SHARE, record_pulsed
+from rhevectra.core.stages.dies import record_case, record_pulsed
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import core_loss, record_rise
 from rhevectra.core.topologies.common import idle, pieces, secondaries, sensing, supply
@@ -301,10 +301,7 @@ def _rectifier(work: Work, row: Mapping[str, Any], s: st.Stage, o: dict[str, Any
     own["loss"], loss = (sheet(id, output.rectifier_loss, v_forward=row["v_forward_v"], i_avg=i, r_dynamic=row["r_dynamic_ohm"], i_rms=j)
                          for id, i, j in ((nominal(s, f"{name}.loss"), average, rms), (f"{name}.loss", *most)))
     record_most(work, name, row, most[1])
-    limit = sheet.given(f"{name}.t_junction", JUNCTION_SHARE * row["t_junction_max_c"], "°C", "rule",
-                        "85 % of the class limit (common practice)")
-    sheet(f"{name}.case_to_ambient", output.case_to_ambient, t_junction=limit, ambient=sheet.rows["ambient.max"], power=loss,
-          r_jc=row["r_junction_case_k_w"])
+    record_case(work, name, f"{name}.case_to_ambient", row, loss, "the class limit")
     both_most = sheet(f"{name}.i_both_most", resonant.current_at_ends, moves=moves["rect"], nominal=own["i_both"])
     if s.variant.phases == 1:
         sheet(f"output{n}.i_c_rms", output.capacitor_rms, i_rms=both_most, i_out=own["i_out"])

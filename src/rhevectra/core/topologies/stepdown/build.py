@@ -285,9 +285,9 @@ def _end(s: st.Stage, volts: float, bus: float) -> barrier.End:
     winding = v.drive * bus * float(np.sqrt(around)) * (SPIKE if v.tapped else 1.0)
     other = (0.5 if s.secondary == secondary_kinds.BRIDGE else 1.0) * winding * max(n, *(x.ns / float(plain(s.np)) for x in s.others), 0.0)
     if v.tapped or v.reset or v.active:  # about the bus: to twice of it, or as far as a clamp lets them
-        return barrier.End(bus, winding, other, 0.5 if v.both_ways else 1.0)
+        return barrier.End(bus, winding, other)
     legs = 1.0 if v.phase else float(np.sqrt((1 + duty) / 2))  # between the pulses they ring about the middle, half as much by rms
-    return barrier.End(bus / 2, winding / 2 if v.held else legs * bus / 2, other, 0.5 if v.both_ways else 1.0)
+    return barrier.End(bus / 2, winding / 2 if v.held else legs * bus / 2, other)
 
 
 def _transformer_need(work: Work, s: st.Stage, out: Mapping[str, Any], material: Any, v_top: float,
@@ -303,7 +303,8 @@ def _transformer_need(work: Work, s: st.Stage, out: Mapping[str, Any], material:
     flows = [shapes(o, at, n, s.variant)["secondary"] for o in several.own_pulses(s, out)] if s.others else [
         secondary.winding(s.secondary, waves["secondary"], at(out["one"].get("apart", 0.0)))]
     currents = [phasors(*flow, 1 / fs, ORDERS) for flow in flows]
-    triple, margin, tapes = spacing(work, v_top, [_end(s, need.outputs[need.main].magnitude + float(s.v_forward), v_top)])
+    triple, margin, tapes = spacing(work, barrier.Across(
+        v_top, 0.5 if s.variant.both_ways else 1.0, [_end(s, need.outputs[need.main].magnitude + float(s.v_forward), v_top)]))
     b_sat, remanence = (material["b_sat_100_t"],
                         choose("transformer.remanence", s.variant.remanence, "core without a gap (typical, from memory)"))
     derate = choose("derating.flux", 0.85, "85 % of hot saturation (common practice)")

@@ -4,7 +4,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from rhevectra.core.formulas import active_clamp, forward, output
-from rhevectra.core.stages.dies import JUNCTION_SHARE
+from rhevectra.core.stages.dies import record_case
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.synchronous import record_most
 from rhevectra.core.topologies.stepdown import secondary
@@ -35,7 +35,4 @@ def record(work: Work, n: int, row: Mapping[str, Any], s: Stage, o: Mapping[str,
     record_most(work, name, row, rms)
     loss = sheet(f"{name}.loss", output.rectifier_loss, v_forward=row["v_forward_v"], i_avg=average, r_dynamic=row["r_dynamic_ohm"],
                  i_rms=rms)
-    limit = sheet.given(f"{name}.t_junction", JUNCTION_SHARE * row["t_junction_max_c"], "°C", "rule",
-                        "85 % of the class limit (common practice)")
-    sheet(f"{name}.case_to_ambient", output.case_to_ambient, t_junction=limit, ambient=sheet.rows["ambient.max"], power=loss,
-          r_jc=row["r_junction_case_k_w"])
+    record_case(work, name, f"{name}.case_to_ambient", row, loss, "the class limit")
