@@ -99,7 +99,8 @@ def steps(design, id):
     spec, row = design.decision_specs[id], design.rows[id]
     if spec.kind == "choice":
         return [x for x in spec.options or design.catalogue[spec.table].names if x != row.value]
-    found = {min(max(float(row.value) * k, spec.low), spec.high) for k in (0.25, 0.5, 0.7, 1.4, 2.0, 4.0)}
+    value = float(row.value) or 0.1 * spec.high  # of one that stands at nothing about a tenth of the most
+    found = {min(max(value * k, spec.low), spec.high) for k in (0.25, 0.5, 0.7, 1.4, 2.0, 4.0)}
     return sorted({round(x) for x in found} - {row.value}) if spec.kind == "integer" else sorted(found)
 
 

@@ -46,7 +46,7 @@ def test_a_flyback_reaches_its_least_current_limit_there(topology, power):
     least = d.value("switch.v_bus_least")
     there = on_a_bus(d, least, **{"transformer.lp": float(d.rows["transformer.lp_min"].value),
                                   "fs": float(d.rows["fs"].value) * (1 - float(d.rows["switch.fs_tolerance"].value))})
-    peak, duty = (there.value("switch.i_peak_run") / float(d.rows["switch.limit_min"].value),
+    peak, duty = (there.value("switch.i_peak_run") / float(d.rows["switch.limit_sagged"].value),
                   there.value("switch.duty_max") / float(d.rows["switch.duty_limit"].value))
     assert peak == pytest.approx(1, rel=0.02) or duty == pytest.approx(1, rel=0.015)
     assert max(peak, duty) < 1.02
@@ -55,7 +55,7 @@ def test_a_flyback_reaches_its_least_current_limit_there(topology, power):
 def test_a_valley_switching_flyback_reaches_its_least_current_limit_there():
     d = size(WIDE, {"topology": "flyback_qr"})
     there = on_a_bus(d, d.value("switch.v_bus_least"))
-    assert there.value("switch.i_peak_run") == pytest.approx(float(d.rows["switch.limit_min"].value), rel=0.02)
+    assert there.value("switch.i_peak_run") == pytest.approx(float(d.rows["switch.limit_sagged"].value), rel=0.02)
 
 
 @pytest.mark.parametrize("name", demo.NAMES)

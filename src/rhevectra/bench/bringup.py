@@ -268,10 +268,23 @@ def _ends(design: Design, line: float) -> Iterator[Check]:
                     "capacitance below its class; the stage lets go of a higher bus than told")
     if "brown.out_most" in rows:
         yield from _thresholds(design)
+    if "overload.most" in rows:
+        yield from _gives_way(design)
     limit = band_of(design, "switch.i_peak", line, 1.0, "limit")
     yield Check("Current limit, peak", f"{line:g} V, output gives way", "current probe, or sense voltage", "A",
-                (1 - PROBE) * float(np.min(rows["switch.limit_min"].value)) if "switch.limit_min" in rows else None, (1 + PROBE) * limit[1],
-                "switch.i_peak", "full load will not be held at the lowest line", "sense resistor, delay, blanking")
+                (1 - PROBE) * band_of(design, "switch.limit_min", line, 1.0, "limit")[0] if "switch.limit_min" in rows else None,
+                (1 + PROBE) * limit[1], "switch.i_peak", "full load will not be held at the lowest line",
+                "sense resistor, delay, blanking")
+
+
+def _gives_way(design: Design) -> Iterator[Check]:
+    """The load at which the current limit takes over, at both ends of the line."""
+    main = design.delivered.outputs[design.delivered.main]
+    for line in sorted({min(design.grid.lines), max(design.grid.lines)}):
+        least, most = (band_of(design, f"overload.{end}", line, 1.0, "limit")[k] for k, end in enumerate(("least", "most")))
+        yield Check(f"Load of {main.name} where it gives way", f"{line:g} V, load raised slowly", "loads of all outputs raised together",
+                    "A", *widened((least * main.current_max, most * main.current_max), VOLTS), "overload.most",
+                    "sense resistor, inductance below its tolerance, a bus that sags", "sense resistor, delay, filter of the sense voltage")
 
 
 def _thresholds(design: Design) -> Iterator[Check]:

@@ -12,6 +12,7 @@ from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.drawing.common import shown_at
 from rhevectra.drawing.display import Picture
 from rhevectra.drawing.load_line import unregulated
+from rhevectra.drawing.overload import told
 from rhevectra.drawing.sharing import several
 
 Draw = Callable[[Design, Corner, float, float, Design | None], Picture]
@@ -21,8 +22,8 @@ def of(place: str) -> Callable[..., Picture]:
     """A function of another file of this folder, "file.function"."""
     file, name = place.split(".")
 
-    def draw(*told: Any) -> Picture:
-        return cast(Picture, getattr(import_module(f"rhevectra.drawing.{file}"), name)(*told))
+    def draw(*given: Any) -> Picture:
+        return cast(Picture, getattr(import_module(f"rhevectra.drawing.{file}"), name)(*given))
     return draw
 
 
@@ -62,6 +63,7 @@ PICTURES: dict[str, tuple[str, Draw]] = {
     "gain": ("Gain", of("gain.gain_curves")),
     "output": ("Output", of("load_line.load_line")),
     "frequency": ("Frequency", of("frequency.frequency_curves")),
+    "overload": ("Overload", of("overload.overload_picture")),
     "circuit": ("Circuit", of("circuit.schematic")),
     "window": ("Window", of("magnetic.winding_window")),
     "orders": ("Orders", of("arrangements.arrangements")),
@@ -80,7 +82,8 @@ PICTURES: dict[str, tuple[str, Draw]] = {
 """Pictures by key: tab title and function."""
 STAGE_PICTURES = {"inlet": ("line", "inrush", "harmonics", "noise"), "pfc": ("envelope", "derating", "phases", "line", "loss"),
                   "bulk": ("line", "holdup", "inrush", "loss"),
-                  "switch": ("period", "gain", "output", "frequency", "ripple", "sweep", "range", "circuit", "loss"),
+                  "switch": ("period", "gain", "output", "frequency", "ripple", "sweep", "range", "overload", "circuit",
+                             "loss"),
                   "transformer": ("window", "orders", "layers", "cores", "split", "pairs", "mmf", "legs", "field", "flux", "loss"),
                   "clamp": ("transient", "map", "loads", "steps", "slow", "period"),
                   "rectifier": ("period", "shares", "snubber", "circuit", "loss"), "feedback": ("supply", "loop", "circuit"),
@@ -101,7 +104,7 @@ def pictures_of(design: Design, stage: str) -> tuple[str, ...]:
                 *OVER_ONE_ANOTHER["chambers" if getattr(need, "wall", None) is not None else "board"
                                   if getattr(need, "board", None) is not None else "wire"])
     left_out = (*left_out, "gain" if unregulated(design) else "output", *(() if several(design) else ("shares",)),
-                *(() if design.context.get("loop") else ("loop",)))
+                *(() if design.context.get("loop") else ("loop",)), *(() if told(design) else ("overload",)))
     return tuple(key for key in STAGE_PICTURES.get(stage, ()) if key not in left_out) or ("loss",)
 
 

@@ -173,8 +173,9 @@ HARMONIC = Domain("harmonic", "highest nominal line, load 1", lambda p: p.case =
 HOLD_UP = Domain("hold-up", "hold_up_at, load 1", lambda p: p.case == "run" and p.load == 1.0, "hold_up_at")
 START = Domain("start", "all lines and line frequencies, start-up into full load at the current limit", lambda p: p.case == "limit",
                case="start")
+LIMIT = Domain("limit", "all lines and line frequencies, at the current limit", lambda p: p.case == "limit", case="limit")
 SHORT = Domain("short", "all lines and line frequencies, outputs short", lambda p: p.case == "limit", case="short")
-_DOMAINS = {d.name: d for d in (FULL, LIGHT, IDLE, RUN, PEAKS, LOADED, CARRIED, QUARTER, HARMONIC, HOLD_UP, START, SHORT)}
+_DOMAINS = {d.name: d for d in (FULL, LIGHT, IDLE, RUN, PEAKS, LOADED, CARRIED, QUARTER, HARMONIC, HOLD_UP, START, LIMIT, SHORT)}
 
 
 def _domain(name: str) -> Domain:

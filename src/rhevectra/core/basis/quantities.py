@@ -24,7 +24,7 @@ _SPELLINGS = {"Ω": ("Ω", "Ω", "ohm", "ohms", "R"), "V": ("V", "Vac", "Vdc", "
               "turns": ("turns", "t", "turn"), "layers": ("layers", "layer"), "holes": ("holes", "hole")}
 LEAST, MOST = 1e-5, 1e7
 """Between these a number is written out."""
-_SHARES = re.compile(r"efficiency|tolerance|spread|\.error|\.fill")
+_SHARES = re.compile(r"efficiency|tolerance|spread|overload|limit_line|\.error|\.fill")
 _NUMBER = re.compile(r"([+-]?)(\d+(?:\.\d*)?|\.\d+)(?:[eE]([+-]?\d{1,3}))?\s*(.*)", re.DOTALL)
 _INFIX = re.compile(r"([+-]?)(\d+)([pnuµμmkKMGR])(\d+)\s*(.*)", re.DOTALL)
 

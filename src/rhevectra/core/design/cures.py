@@ -21,6 +21,8 @@ COMMON: Cures = {"start.delay": ("start.path", "aux.i"), "inlet.i_rms": "front_e
                  "bridge.i_avg": "bridge.class", "bridge.v_reverse": "bridge.class", "bulk": ("bulk.c", "pfc.c_bus", "pfc.c_half"),
                  "bulk.v_peak": ("pfc.v_bus", "derating.bulk_v"), "pfc.f_low": "pfc.f_min",
                  "switch": "switch.class", "switch.i_peak_run": "switch.current_limit", "switch.i_peak_least": "switch.current_limit",
+                 "overload.least": "switch.current_limit", "overload.most": "switch.current_limit",
+                 "overload.t_winding": "transformer.core",
                  "short.b_peak": "switch.short_rate", "switch.duty_max": ("bulk.c", "flyback.v_or"),
                  "switch.v_bus_least": ("bulk.v_min_stage", "forward.duty", "flyback.v_or"), "transformer": "transformer.core",
                  "rectifier": "rectifier1.class", "filter1.gap": "filter1.ripple_ratio", "load": "switch.class",

@@ -230,6 +230,13 @@ def bus_power(fs: Any, v_bus: Any, q_bus: Any) -> Any:
     return fs * v_bus * q_bus
 
 
+@formula("I_l = I_lim·(1 − c·min(1, max(0, V_bus − V_lo)/max(V_hi − V_lo, 0.001·V_hi)))", "A", "I_lim c V_bus V_lo V_hi",
+         "a part of the bus is added to the sensed current: nothing at the lowest bus, all of it at the highest")
+def limit_over_line(i_limit: Any, share: Any, v_bus: Any, v_low: Any, v_high: Any) -> Any:
+    """Nominal current limit [A] at a bus [V] where it is lowered by `share` at the highest."""
+    return i_limit * (1 - share * np.minimum(1.0, np.maximum(0.0, v_bus - v_low) / np.maximum(v_high - v_low, 1e-3 * v_high)))
+
+
 @formula("Î_lim = I_lim·(1 + δ) + V_bus·t_d/L_p", "A", "I_lim δ V_bus t_d L_p", "the current runs on during the propagation delay")
 def limit_current(i_limit: Any, tolerance: Any, v_bus: Any, t_delay: Any, lp: Any) -> Any:
     """Largest switch current [A] the current limit lets pass, lp [H] being the least inductance."""

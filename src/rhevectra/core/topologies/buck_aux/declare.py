@@ -3,7 +3,7 @@
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.stages.work import FigureSpec
-from rhevectra.core.topologies.common import declare, faults, least_filter
+from rhevectra.core.topologies.common import declare, faults, least_filter, overload
 from rhevectra.core.topologies.common.declare import BUS_RIPPLE
 from rhevectra.core.topologies.common.faults import output_figures
 
@@ -42,7 +42,7 @@ _OWN = (
     FigureSpec("filter1.rise", "Temperature rise of the inductor", "ΔT_L", "rectifier", corners.FULL, limit="filter1.rise_max",
                limit_kind="max", fixed="uniform temperature"),
 )
-FIGURES = tuple(f for f in declare.figures(*_OWN, *least_filter.FIGURES, *faults.OF_FILTER)
+FIGURES = tuple(f for f in declare.figures(*_OWN, *least_filter.FIGURES, *faults.OF_FILTER, *overload.FIGURES)
                 if f.stage != "transformer" and not f.id.startswith("insulation."))
 CURES = {"switch.pulse_least": "fs", "switch.v_peak": "switch.class", "filter1.rise": "filter1.core",
          "feedback": "feedback.resistor_tolerance"}

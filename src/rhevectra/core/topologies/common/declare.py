@@ -197,11 +197,13 @@ OF_OTHERS = tuple(
 """Decisions of the outputs beside the regulated one that every stage with several has."""
 
 
-def decisions(*own: DecisionSpec, without: tuple[str, ...] = ()) -> tuple[DecisionSpec, ...]:
-    """The shared decisions; those of the topology follow the first of their stage."""
+def decisions(*own: DecisionSpec, without: tuple[str, ...] = (), **after: DecisionSpec) -> tuple[DecisionSpec, ...]:
+    """The shared decisions; those of the topology follow the first of their stage, or in `after` the one whose id ends with that name."""
     listed = [s for s in _DECISIONS if s.id not in without]
     for spec in reversed(own):
         listed.insert(next(k for k, s in enumerate(listed, 1) if s.stage == spec.stage), spec)
+    for name, spec in after.items():
+        listed.insert(next(k for k, s in enumerate(listed, 1) if s.id == f"{spec.stage}.{name}"), spec)
     return tuple(listed)
 
 

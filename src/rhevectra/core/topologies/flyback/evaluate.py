@@ -9,6 +9,7 @@ from msgspec.structs import replace
 from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import plain
+from rhevectra.core.formulas import faults as fault_currents
 from rhevectra.core.formulas import flyback, forward, handed_back, inductance, magnetics
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.magnetics.transformer import binding
@@ -17,10 +18,10 @@ from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import record_nodes, record_rise
 from rhevectra.core.topologies.common import half_turn, idle, sensing
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
-from rhevectra.core.topologies.flyback import auxiliary, faults, sag, sharing, signal
+from rhevectra.core.topologies.flyback import auxiliary, faults, overload, sag, sharing, signal
 from rhevectra.core.topologies.flyback import outputs as out_parts
 from rhevectra.core.topologies.flyback import period as pd
-from rhevectra.core.topologies.flyback.sizing import limit_at, limit_inputs
+from rhevectra.core.topologies.flyback.sizing import limit_at, limit_rows
 from rhevectra.core.topologies.flyback.tolerance import record_peak
 from rhevectra.core.topologies.flyback.wound import Plan
 
@@ -48,7 +49,8 @@ def power_drawn(work: Work, plan: Plan, v_bus: Any, tolerance: float) -> tuple[A
 def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp: ModuleType) -> dict[str, Any]:
     """Rows of the power stage on the recording sheet."""
     sheet, s = work.sheet, plan.stage
-    sheet("switch.i_limit_max", flyback.limit_current, v_bus=v_bus_row, **limit_inputs(work))
+    here, _ = limit_rows(sheet, work, v_bus_row)
+    sheet("switch.limit_min", fault_currents.least_limit, i_limit=here, tolerance=sheet.rows["switch.limit_tolerance"])
     rows = _given(work, plan)
     stage = replace(s, v_bus=v_bus_row, **rows)
     o = pd.record(sheet, stage, plan.state, plan.change)
@@ -65,6 +67,7 @@ def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp:
     found = feedback_error(work, stage.v_out, signal=lambda: signal.of(work, stage, o))
     faults.record(work, plan, stage, o)
     sag.record(work, stage, o)
+    overload.record(work, stage, o)
     losses["controller"] = sheet.rows["loss.controller"]
     return {"o": o, "stage": stage, "losses": losses, "loop": found}
 
@@ -161,7 +164,7 @@ def _transformer(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> None
     sheet, at, lp_max = work.sheet, (plan.choice.core, plan.choice.candidate), work.sheet.rows["transformer.lp_max"]
     run_area = sheet.given("transformer.area_min", float(min(plan.window.effective.area[at[0]], plan.window.effective.area_min[at[0]])),
                            "m²", "catalogue", "smallest section of the core")
-    limit_b = sheet("transformer.b_limit_case", magnetics.flux_at_limit, lp=lp_max, i_limit=sheet.rows["switch.current_limit"],
+    limit_b = sheet("transformer.b_limit_case", magnetics.flux_at_limit, lp=lp_max, i_limit=sheet.rows["switch.limit_here"],
                     tolerance=sheet.rows["switch.limit_tolerance"], v_bus=s.v_bus, t_delay=sheet.rows["switch.limit_delay"],
                     c_node=s.c_node, turns=s.np, area=run_area)
     most = sheet("core.i_most", magnetics.core_peak, i_peak=o["i_peak"], c_node=s.c_node, lp=lp_max, v_bus=s.v_bus)

@@ -4,7 +4,7 @@ from typing import Any
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.preferred import at_most
-from rhevectra.core.formulas import faults, magnetics, output
+from rhevectra.core.formulas import faults, magnetics, output, overload
 from rhevectra.core.stages.work import FigureSpec, Work
 from rhevectra.core.topologies.common import faults as common
 from rhevectra.core.topologies.common.supply import AUX_DROP, regulated
@@ -53,7 +53,9 @@ def _start(work: Work, plan: Any, s: pd.Stage, o: dict[str, Any]) -> None:
                                      v=sheet.rows[f"load.v{k + 1}"], turns_secondary=s.ns[k], turns_primary=s.np)
              for k in range(len(work.need.outputs))}
     charge = sheet.total("start.charge", "C", "output capacitors, seen from the primary", **parts)
-    both = {"i_mean": o["i_mean"], "limit_worst": s.i_limit, "limit_least": sheet.rows["switch.limit_min"]}
+    gives = sheet("core.i_given", overload.given, i_mean=o["i_mean"], i_clamp=0.0 if s.variant.turned else o["i_core"], fs=o["fs"],
+                  e_off=o["e_off"], v_reflected=o["v_or"], t_off=o["t_off"], r_core=o["r_core"])
+    both = {"i_mean": gives, "limit_worst": s.i_limit, "limit_least": sheet.rows["switch.limit_min"]}
     least = sheet("start.i_least", faults.current_in_proportion, **both) if s.variant.valley else sheet("start.i_least",
         faults.current_at_least_limit, fs=o["fs"], t_off=o["t_off"], **both)
     sheet("start.time", faults.start_time, charge=charge, i_least=least, i_load=o["i_sum"])

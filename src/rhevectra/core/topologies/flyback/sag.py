@@ -44,7 +44,7 @@ def record(work: Work, s: pd.Stage, o: dict[str, Any]) -> None:
     """The bus at which full load is lost: at the largest duty, or where the least current limit is reached."""
     sheet, rows = work.sheet, work.sheet.rows
     record_asked(work)
-    valley, limit = s.variant.valley, rows["switch.limit_min"]
+    valley, limit = s.variant.valley, rows["switch.limit_sagged"]
     peak, lp = (rows["switch.i_peak_run"], s.lp) if valley else (rows["switch.i_peak_least"], rows[SEEN_SLOW])
     emptied = sheet("sag.power_emptied", least_bus.power_emptied, lp=lp, i_peak=peak, fs=o["fs"])
     power: Any = emptied

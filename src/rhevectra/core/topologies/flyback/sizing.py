@@ -8,7 +8,7 @@ import numpy as np
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.requirement import Output
-from rhevectra.core.basis.sheet import plain, reader
+from rhevectra.core.basis.sheet import Quick, plain, reader
 from rhevectra.core.formulas import flyback, inductance, inductor, magnetics, valley_switching
 from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.copper_loss import phasors
@@ -35,6 +35,8 @@ SYNC_SUPPLY = 1e-3
 """Supply current of a synchronous rectifier's controller [A] besides its gate charge (typical, from memory)."""
 
 
+OVER_LINE = "switch.limit_line"
+"""Decision by what share the current limit is lowered at the highest bus."""
 AUX_VOLTS, AUX_LEAST, AUX_MOST = 14.0, 11.5, 60.0
 """What the auxiliary winding is aimed at [V]; at the lowest setting of the output, above the lock-out at 9.5 V by what it sinks at idle;
 and at most at the highest."""
@@ -82,6 +84,7 @@ def estimate(work: Work, v: Variant, switch: Mapping[str, Any], v_or: float, rec
     v_low = float(loaded(work, v_bus).min())
     p_in = (1.03 * sum(v * ((need.outputs[k].current_peak or 0.0) + bleeds.get(k, 0.0)) for k, v in enumerate(volts))
             + float(aux.value) * float(aux_i.value))
+    work.sheet.given("bus.v_high", float(np.max(v_bus)), "V", "solved", "highest bus")
     duty = float(flyback.duty_ideal(v_or, v_low))
     stage = {"v_bus": work.sheet.given("bus.v_low", v_low, "V", "solved", "lowest bus at full or peak load"),
              "duty": work.sheet.given("switch.duty_valley", duty, "", "solved", "ideal duty at the lowest bus"),
@@ -117,16 +120,19 @@ def _boundary(work: Work, stage: Mapping[str, Any], c_node: float) -> Any:
     return work.sheet("transformer.lp_wanted", valley_switching.boundary_inductance, t_valley=way, **stage)
 
 
-def limit_inputs(work: Work) -> dict[str, Any]:
-    """The rows that make the largest current the limit lets pass, whatever the bus is."""
-    rows = work.sheet.rows
-    return {"i_limit": rows["switch.current_limit"], "tolerance": rows["switch.limit_tolerance"], "t_delay": rows["switch.limit_delay"],
-            "lp": rows["transformer.lp_min"]}
+def limit_rows(on: Any, work: Work, v_bus: Any) -> tuple[Any, Any]:
+    """Nominal current limit at a bus [V] and the largest current it lets pass [A], as rows or, for sizing and the passes before the
+    recorded one, bare numbers."""
+    read = (lambda id: work.sheet.rows[id]) if on is work.sheet else (lambda id: float(work.sheet.rows[id].value))
+    here = on("switch.limit_here", flyback.limit_over_line, i_limit=read("switch.current_limit"), share=read(OVER_LINE), v_bus=v_bus,
+              v_low=read("bus.v_low"), v_high=read("bus.v_high"))
+    return here, on("switch.i_limit_max", flyback.limit_current, i_limit=here, tolerance=read("switch.limit_tolerance"), v_bus=v_bus,
+                    t_delay=read("switch.limit_delay"), lp=read("transformer.lp_min"))
 
 
 def limit_at(work: Work, v_bus: Any) -> Any:
-    """That current as bare numbers for a bus [V]: for sizing and for the passes before the recorded one."""
-    return flyback.limit_current(v_bus=v_bus, **{name: float(row.value) for name, row in limit_inputs(work).items()})
+    """The largest current the limit lets pass at a bus [V], bare numbers [A]."""
+    return limit_rows(Quick(), work, v_bus)[1]
 
 
 def at_hold_up(work: Work, s: pd.Stage, out: Mapping[str, Any], v_bus: Array) -> float:
@@ -153,10 +159,13 @@ def current_limit(work: Work, switch: Mapping[str, Any], stage: pd.Stage, out: M
     work.choose("switch.limit_delay", 250e-9, "comparator, logic and gate (common practice)")
     if not valley:
         rate.choose(work)
+    lowered = work.choose(OVER_LINE, 0.0, "none: trips at the same current at every bus")
     half = 1 + 0.5 * float(lp_tol.value) if valley else 1.0
     run = out["i_peak"] if valley else peak_with(out["i_peak"], out["i_end"], _share(work, stage.variant), stage.variant.turned)
     ends = at_hold_up(work, stage, out, v_bus)
-    peak_run, peak_sag = half * float(np.max(loaded(work, run))), room * half * ends
+    left = flyback.limit_over_line(1.0, float(lowered.value), v_bus, *(float(work.sheet.rows[f"bus.v_{end}"].value)
+                                                                       for end in ("low", "high")))
+    peak_run, peak_sag = half * float(np.max(loaded(work, run / left))), room * half * ends
 
     def rule() -> float:
         if switch["integrated"]:
@@ -172,8 +181,8 @@ def current_limit(work: Work, switch: Mapping[str, Any], stage: pd.Stage, out: M
     if not valley:
         sheet(SEEN_SLOW, inductance.seen_slow, lp_min=least, tolerance=sheet.rows[rate.ID])
     worst = limit_at(work, v_bus)
-    low = sheet.given("switch.limit_min", float(nominal.value) * (1 - float(tol.value)), "A", "rule",
-                      "nominal current limit less its tolerance")
+    low = sheet.given("switch.limit_sagged", float(nominal.value) * (1 - float(tol.value)), "A", "rule",
+                      "nominal current limit less its tolerance, at the lowest bus and below")
     return {"nominal": nominal, "worst": worst, "least": low, "lp_tol": lp_tol, "at_hold_up": ends,
             "lp_max": float(plain(stage.lp)) * (1 + float(lp_tol.value))}
 
@@ -224,7 +233,7 @@ def transformer_need(work: Work, stage: pd.Stage, limit: Mapping[str, Any], out:
     rise = choose("transformer.rise_max", 45.0, "class of insulation and of neighbours (common practice)")
     b_max = work.sheet.given("transformer.b_limit", b_sat * float(derate.value), "T", "rule",
                              f"{b_sat:g} T at 100 °C × {float(derate.value):g}")
-    flux = np.max(magnetics.flux_at_limit(limit["lp_max"], plain(limit["nominal"]),
+    flux = np.max(magnetics.flux_at_limit(limit["lp_max"], limit_rows(Quick(), work, v_bus)[0],
                                           float(work.sheet.rows["switch.limit_tolerance"].value), v_bus,
                                           float(work.sheet.rows["switch.limit_delay"].value), plain(stage.c_node), 1, 1))
     return tr.TransformerNeed(

@@ -6,7 +6,7 @@ import numpy as np
 from msgspec import Struct
 
 from rhevectra.core.basis import corners
-from rhevectra.core.basis.corners import Array, Corner
+from rhevectra.core.basis.corners import Array, Corner, pick
 from rhevectra.core.basis.sheet import Quick, plain
 from rhevectra.core.formulas import inductance
 from rhevectra.core.stages import rate
@@ -59,4 +59,4 @@ def peaks(design: Any, tolerance: float) -> Peaks | None:
     ordered, least, greatest = (peak_with(peak, end, share * slow, turned) for share in (1.0, 1 - tolerance, 1 + tolerance))
     index = tuple(int(i) for i in np.unravel_index(int(np.where(corners.LOADED.mask(design.grid), least, -np.inf).argmax()), shape))
     return Peaks(design.grid.corner(index), float(ordered[index]), float(least[index]), float(greatest[index]),
-                 float(np.max(design.rows["switch.limit_min"].value)))
+                 pick(design.rows["switch.limit_min"].value, index))

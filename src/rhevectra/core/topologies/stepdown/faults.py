@@ -8,13 +8,14 @@ import numpy as np
 from rhevectra.core.basis.corners import RUN
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import faults, forward
+from rhevectra.core.formulas import overload as formulas
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import faults as common
-from rhevectra.core.topologies.common import least_filter, secondaries
+from rhevectra.core.topologies.common import least_filter, overload, secondaries
 from rhevectra.core.topologies.stepdown import secondary
 from rhevectra.core.topologies.stepdown import stage as st
 
-FIGURES = (*common.OF_FILTER, common.I_FAULT)
+FIGURES = (*common.OF_FILTER, common.I_FAULT, *overload.FIGURES, overload.WINDING)
 
 
 def into_short(s: st.Stage, v_in: Any) -> float:
@@ -40,9 +41,21 @@ def record(work: Work, plan: Any, s: st.Stage, o: dict[str, Any]) -> None:
                        sheet.given("start.c", float(np.max(np.where(RUN.mask(work.grid), sheet.rows["aux.c_least"].value, 0.0))), "F",
                                    "solved", "supply capacitor: the most that is asked of it anywhere in run"))
     sheet("fault.i_switch", faults.fault_current_filter, v_primary=o["v_in"], t_least=least, leakage=s.leakage)
+    _overload(work, s, o, turns)
     volts = common.caught(work, s.inductance, sheet("short.i_filter", faults.to_filter, current=edge, **turns),
                           c=whole[1] if whole else None)
     secondaries.opened(work, plan.stage.others, s.v_forward, volts)
+
+
+def _overload(work: Work, s: st.Stage, o: dict[str, Any], turns: dict[str, Any]) -> None:
+    """Load at which the limit takes over: at the least limit with the ripple of the bad ends, and as the period at the greatest has it."""
+    sheet, rows, full = work.sheet, work.sheet.rows, s.i_out
+    least = sheet("overload.i_least", forward.current_at_limit, i_limit=rows["switch.limit_min"], i_mag=o["i_mag"],
+                  ripple=rows["filter1.i_ripple_most"], **turns)
+    overload.record(work, sheet("overload.by_least", formulas.share_of_current, at_limit=least, i_out=full),
+                    sheet("overload.by_most", formulas.share_of_current, at_limit=o["i_load"], i_out=full), overload.sagging(work, s.v_bus),
+                    rows["switch.v_bus_least"])
+    overload.record_winding(work)
 
 
 def _least(work: Work, s: st.Stage) -> Any:
