@@ -20,14 +20,15 @@ FLUX_ROOM = 1.01
 """Room in the inductor's current for what the bus still moves after it is chosen."""
 
 
-def current_limit(work: Work, peak: float, t_delay: float, why: str) -> dict[str, float]:
-    """Nominal limit for the largest peak in run [A], the filter inductor at the low end of its tolerance, its tolerance and delay; t_delay
-    [s] by rule."""
+def current_limit(work: Work, peak: Any, t_delay: float, why: str, lost: Any = 0.0) -> dict[str, float]:
+    """Nominal limit for the peaks in run [A] of all corners or the largest, the filter inductor at the low end of its tolerance, its
+    tolerance and delay; t_delay [s] by rule; lost: what slope compensation takes of it there [A]."""
+    seen, ramp = float(np.max(1.05 * peak + lost)), bool(np.any(lost))
     tol = work.choose("switch.limit_tolerance", 0.08, "comparator and sense resistor (common practice)")
     delay = work.choose("switch.limit_delay", t_delay, why)
-    nominal = work.choose("switch.current_limit", lambda: sensing.limit_of(work, 1.05 * peak / (1 - float(tol.value))),
-                          "5 % above the largest peak in run with the least filter inductance, at the least trip; next sense resistor of "
-                          "E96")
+    nominal = work.choose("switch.current_limit", lambda: sensing.limit_of(work, seen / (1 - float(tol.value))),
+                          "5 % above the largest peak in run with the least filter inductance, "
+                          + ("and what slope compensation takes, " if ramp else "") + "at the least trip; next sense resistor of E96")
     work.sheet.given("switch.limit_min", float(nominal.value) * (1 - float(tol.value)), "A", "rule",
                      "nominal current limit less its tolerance")
     return {"i_limit": float(nominal.value), "tolerance": float(tol.value), "t_delay": float(delay.value)}

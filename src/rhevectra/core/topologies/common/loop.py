@@ -16,6 +16,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import Refused, Row
 from rhevectra.core.formulas import loop
 from rhevectra.core.stages.work import FigureSpec, Work
+from rhevectra.core.topologies.common import slope
 from rhevectra.core.topologies.common.outputs import F_COUPLER, OF_COUPLER, OF_RATE
 from rhevectra.core.topologies.common.signal import NEW, OLD, Signal
 
@@ -23,8 +24,6 @@ OF_RIGHT = 1 / 4
 """Highest crossover aimed at over a zero on the right side (common practice)."""
 ZERO_BELOW = 4.0
 """How far below the lowest crossover the integrator ends (common practice)."""
-SLOPE_FROM = 0.4
-"""Duty from which a controller of the crest needs a slope of its own; a half without any margin."""
 BESIDE = 1.03
 """What the integrator adds to the gain at the aim."""
 PIN_LEAST = 100e-12
@@ -51,9 +50,7 @@ DECISIONS = (
                  "no higher than half the coupler's own pole"),
     DecisionSpec("feedback.margin_wanted", "Phase margin wanted", "feedback", unit="°", low=10, high=90,
                  schools="45° at the worst corner; 60° where a step may hardly ring"),
-    DecisionSpec("feedback.slope", "Slope compensation over the falling slope", "feedback", low=0.0, high=2.0,
-                 schools="a half above half the duty in continuous conduction; none below; more makes the stage behave as under duty "
-                 "control"),
+    slope.DECISION,
     DecisionSpec("feedback.ctr_spread", "Greatest over least transfer ratio of the class", "feedback", low=1.0, high=6.0,
                  schools="2 for a class of 80 to 160 %; a selected rank has less"),
     DecisionSpec("feedback.f_coupler", "Coupler's own pole at this pin", "feedback", unit="Hz", low=500, high=1e6,
@@ -216,15 +213,6 @@ class Tried:
     def margins(self, made: Compensation) -> loop.Margins:
         """Of all corners, first new, then old."""
         return loop.margins(self.f, self.loops(made))
-
-
-def slope(work: Work, down: Array, duty: Array, continuous: Array) -> Array:
-    """Slope [A/s] the controller adds to the current it sees: the chosen share of the steepest falling one of the corners, (n,) each."""
-    needs = bool(np.any(continuous & (duty > SLOPE_FROM)))
-    share = work.choose("feedback.slope", 0.5 if needs else 0.0,
-                        f"half the falling slope where a pulse lasts more than {SLOPE_FROM:g} of the period in continuous conduction "
-                        "(common practice)" if needs else f"no pulse lasts more than {SLOPE_FROM:g} of the period in continuous conduction")
-    return np.full(len(down), float(share.value) * float(np.max(np.where(continuous, down, 0.0))))
 
 
 def _highest(signal: Signal, coupler: float) -> tuple[float, str]:

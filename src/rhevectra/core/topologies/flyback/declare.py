@@ -8,7 +8,7 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.stages import rate
 from rhevectra.core.stages.work import FigureSpec
-from rhevectra.core.topologies.common import boards, declare, half_turn, loop, overload, snubbing
+from rhevectra.core.topologies.common import boards, declare, half_turn, loop, overload, slope, snubbing
 from rhevectra.core.topologies.common import faults as common
 from rhevectra.core.topologies.common.declare import BUS_RIPPLE, MODEL
 from rhevectra.core.topologies.flyback import auxiliary, faults
@@ -43,7 +43,8 @@ def decisions(v: Variant) -> tuple[DecisionSpec, ...]:
         own.append(DecisionSpec("flyback.ripple_ratio", "Ripple ratio at the valley", "switch", low=0.15, high=2.0,
                                 schools="0.2 to 0.3; 0.6 to 1.25; 2 is the boundary of conduction"))
     own += [DecisionSpec("transformer.lp", "Primary inductance", "transformer", unit="H", low=1e-7, high=0.1), declare.LP_TOLERANCE]
-    return (*declare.decisions(*own, without=("fs", rate.ID) if v.valley else (), limit_delay=_OVER_LINE), *boards.DECISIONS,
+    return (*declare.decisions(*own, without=("fs", rate.ID) if v.valley else (), limit_delay=_OVER_LINE,
+                                **({} if v.valley else {"limit_line": slope.LIMIT})), *boards.DECISIONS,
             *half_turn.DECISIONS, *auxiliary.DECISIONS, *common.DECISIONS, *loop.DECISIONS, *snubbing.DECISIONS)
 
 
@@ -72,7 +73,7 @@ def figures(v: Variant) -> tuple[FigureSpec, ...]:
                 FigureSpec("return.power", "Power handed back to the bus", "P_k", "switch", corners.FULL, fixed="leakage tolerance"),
                 FigureSpec("return.t_reset", "Leakage reset time", "t_k", "switch", corners.LOADED)]
     return (*declare.figures(*own), *boards.FIGURES, *half_turn.FIGURES, *auxiliary.FIGURES, *faults.FIGURES,
-            *overload.FIGURES, overload.WINDING, *loop.FIGURES)
+            *(() if v.valley else slope.FIGURES), *overload.FIGURES, overload.WINDING, *loop.FIGURES)
 
 
 def output_figures(n: int) -> tuple[FigureSpec, ...]:

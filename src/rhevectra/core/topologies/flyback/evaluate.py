@@ -10,7 +10,7 @@ from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import faults as fault_currents
-from rhevectra.core.formulas import flyback, forward, handed_back, inductance, magnetics
+from rhevectra.core.formulas import flyback, forward, handed_back, inductance, magnetics, slope
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.magnetics.transformer import binding
 from rhevectra.core.stages.dies import record_pulsed
@@ -49,8 +49,7 @@ def power_drawn(work: Work, plan: Plan, v_bus: Any, tolerance: float) -> tuple[A
 def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp: ModuleType) -> dict[str, Any]:
     """Rows of the power stage on the recording sheet."""
     sheet, s = work.sheet, plan.stage
-    here, _ = limit_rows(sheet, work, v_bus_row)
-    sheet("switch.limit_min", fault_currents.least_limit, i_limit=here, tolerance=sheet.rows["switch.limit_tolerance"])
+    _limits(work, v_bus_row)
     rows = _given(work, plan)
     stage = replace(s, v_bus=v_bus_row, **rows)
     o = pd.record(sheet, stage, plan.state, plan.change)
@@ -70,6 +69,19 @@ def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp:
     overload.record(work, stage, o)
     losses["controller"] = sheet.rows["loss.controller"]
     return {"o": o, "stage": stage, "losses": losses, "loop": found}
+
+
+def _limits(work: Work, v_bus: Any) -> None:
+    """Rows of the current limit at every bus, its greatest and its least."""
+    sheet, rows = work.sheet, work.sheet.rows
+    here, _ = limit_rows(sheet, work, v_bus)
+    made = {"i_limit": here, "tolerance": rows["switch.limit_tolerance"]}
+    if "switch.limit_ramp" not in rows:
+        sheet("switch.limit_min", fault_currents.least_limit, **made)
+        return
+    lost = sheet("switch.limit_lost", slope.lost_in_pulse, slope=rows["switch.limit_ramp"], v_reflected=rows["switch.v_reflected_plan"],
+                 v_bus=v_bus, fs=rows["fs"])
+    sheet("switch.limit_min", slope.least_limit, **made, lost=lost)
 
 
 def _given(work: Work, plan: Plan) -> dict[str, Any]:

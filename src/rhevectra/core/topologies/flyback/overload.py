@@ -6,7 +6,7 @@ import numpy as np
 
 from rhevectra.core.basis.findings import NOTE
 from rhevectra.core.basis.sheet import Quick, plain
-from rhevectra.core.formulas import least_bus, valley_switching
+from rhevectra.core.formulas import least_bus, slope, valley_switching
 from rhevectra.core.formulas import overload as formulas
 from rhevectra.core.stages import rate
 from rhevectra.core.stages.work import Work
@@ -39,6 +39,8 @@ def record(work: Work, s: pd.Stage, o: dict[str, Any]) -> None:
         share = 0.5 * (share + np.minimum(per_watt * found, 10.0))
     sinks = sheet("overload.v_bus", formulas.bus_under, **sags,
                   share=sheet.solved("overload.share_before", share, "", f"load and bus found together in {PASSES} passes"))
+    if "switch.limit_lost" in rows:  # flux and peaks are judged at the whole limit: at start-up a pulse is too short for a ramp
+        most = sheet("overload.i_most", slope.less, i_limit=most, lost=rows["switch.limit_lost"])
     ends = {end: sheet(f"overload.by_{end}", formulas.share_of_core, power=_power(work, sheet, s, o, end, v_bus, lp, i), **known)
             for end, v_bus, lp, i in (("least", sinks, slow, rows["switch.limit_min"]), ("most", s.v_bus, fast, most))}
     common.record(work, ends["least"], ends["most"], sags, rows["sag.v_by_winding" if s.variant.held else "sag.v_by_duty"])

@@ -7,8 +7,7 @@ import numpy as np
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas.loop import Ramp
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common import signal
-from rhevectra.core.topologies.common.loop import slope
+from rhevectra.core.topologies.common import signal, slope
 from rhevectra.core.topologies.flyback import period as pd
 
 
@@ -21,7 +20,7 @@ def of(work: Work, s: pd.Stage, o: dict[str, Any]) -> signal.Signal:
     ratio, lm, v_or = float(plain(s.np)) / float(plain(s.ns[0])), float(plain(o["lm"])), there(o["v_or"])
     period, t_fall, continuous = 1 / there(o["fs"]), there(o["t_off"]), ~there(o["discontinuous"]).astype(bool)
     down, duty = v_or / lm, there(o["t_ramp"]) / period
-    added = slope(work, down, duty, continuous)
+    added = slope.added(work, down, duty, continuous)
     r_load = float(plain(s.v_out)) / (ratio * there(o["i_sum"]))
     left = np.clip(t_fall / period, 1e-3, 1.0)
     right = np.where(continuous, r_load * ratio**2 * left**2 / (2 * np.pi * lm * np.maximum(1 - left, 1e-3)), np.inf)

@@ -10,11 +10,12 @@ from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.requirement import Output
 from rhevectra.core.basis.sheet import Quick, plain, reader
 from rhevectra.core.formulas import flyback, inductance, inductor, magnetics, valley_switching
+from rhevectra.core.formulas import slope as formulas
 from rhevectra.core.magnetics import transformer as tr
 from rhevectra.core.magnetics.copper_loss import phasors
 from rhevectra.core.stages import clamping, rate
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common import barrier, idle, least_bus, sensing, winding
+from rhevectra.core.topologies.common import barrier, idle, least_bus, sensing, slope, winding
 from rhevectra.core.topologies.common.rectifiers import loaded
 from rhevectra.core.topologies.common.supply import AUX_DROP
 from rhevectra.core.topologies.common.synchronous import driven
@@ -148,6 +149,18 @@ def _share(work: Work, v: Variant) -> float:
     return 1.0 if v.valley else 1 - float(inductor.spread(rows["transformer.lp_tolerance"].value, rows[rate.ID].value))
 
 
+def _taken(work: Work, stage: pd.Stage, out: Mapping[str, Any], v_bus: Array) -> tuple[Any, float]:
+    """What slope compensation takes of the current limit at each corner, and at the end of hold-up [A]; out: a period."""
+    duty, lp = np.asarray(out["t_ramp"]) * out["fs"], float(plain(stage.lp))
+    taken = slope.lost(work, np.asarray(out["v_or"]) / lp, out["t_ramp"], duty, ~np.asarray(out["discontinuous"], bool))
+    if taken is None:
+        return 0.0, 0.0
+    v_or = work.sheet.given("switch.v_reflected_plan", float(np.max(out["v_or"])), "V", "solved", "reflected voltage expected")
+    floor = least_bus.asked(work, float(loaded(work, np.broadcast_to(v_bus, work.grid.shape)).min()))
+    return taken, float(formulas.lost_in_pulse(float(work.sheet.rows["switch.limit_ramp"].value), float(v_or.value), floor,
+                                               float(plain(stage.fs))))
+
+
 def current_limit(work: Work, switch: Mapping[str, Any], stage: pd.Stage, out: Mapping[str, Any], v_bus: Array,
                   room: float) -> dict[str, Any]:
     """Nominal limit and its extremes with tolerance, delay and inductance tolerance; out: one period of the estimated stage; room: in its
@@ -163,9 +176,10 @@ def current_limit(work: Work, switch: Mapping[str, Any], stage: pd.Stage, out: M
     half = 1 + 0.5 * float(lp_tol.value) if valley else 1.0
     run = out["i_peak"] if valley else peak_with(out["i_peak"], out["i_end"], _share(work, stage.variant), stage.variant.turned)
     ends = at_hold_up(work, stage, out, v_bus)
+    taken, taken_sag = (0.0, 0.0) if valley else _taken(work, stage, out, v_bus)
     left = flyback.limit_over_line(1.0, float(lowered.value), v_bus, *(float(work.sheet.rows[f"bus.v_{end}"].value)
                                                                        for end in ("low", "high")))
-    peak_run, peak_sag = half * float(np.max(loaded(work, run / left))), room * half * ends
+    peak_run, peak_sag = half * float(np.max(loaded(work, (run + taken / 1.05) / left))), room * half * ends + taken_sag
 
     def rule() -> float:
         if switch["integrated"]:
@@ -181,8 +195,9 @@ def current_limit(work: Work, switch: Mapping[str, Any], stage: pd.Stage, out: M
     if not valley:
         sheet(SEEN_SLOW, inductance.seen_slow, lp_min=least, tolerance=sheet.rows[rate.ID])
     worst = limit_at(work, v_bus)
-    low = sheet.given("switch.limit_sagged", float(nominal.value) * (1 - float(tol.value)), "A", "rule",
-                      "nominal current limit less its tolerance, at the lowest bus and below")
+    low = sheet.given("switch.limit_sagged", float(nominal.value) * (1 - float(tol.value)) - taken_sag, "A", "rule",
+                      "nominal current limit less its tolerance, at the lowest bus and below"
+                      + ("; less what slope compensation takes in the longest pulse" if taken_sag else ""))
     return {"nominal": nominal, "worst": worst, "least": low, "lp_tol": lp_tol, "at_hold_up": ends,
             "lp_max": float(plain(stage.lp)) * (1 + float(lp_tol.value))}
 

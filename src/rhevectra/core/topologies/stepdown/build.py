@@ -24,7 +24,7 @@ from rhevectra.core.stages import rate
 from rhevectra.core.stages.dies import SPENT, choose_die, limit_missed
 from rhevectra.core.stages.inlet import EXPECTED_C
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common import barrier, boards, least_filter, pieces, secondaries, secondary_kinds, sensing
+from rhevectra.core.topologies.common import barrier, boards, least_filter, pieces, secondaries, secondary_kinds, sensing, slope
 from rhevectra.core.topologies.common.chokes import choke_core, choose_choke, current_limit
 from rhevectra.core.topologies.common.least_bus import asked
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
@@ -187,10 +187,9 @@ def _built(v: Variant, work: Work, v_bus: Any, share: float = 1.0, count: int = 
     stage, series = replace(stage, leakage=float(leak.value)), None
     near = st.solve(stage, st.ROUGH, near.state)
     seen = secondary.seen_numbers(stage)
-    peak = float(
-        loaded(work, least_filter.peak(Quick(), near.out, least_filter.choose(work), secondary.beside(stage, seen), turns_secondary=seen.ns,
-                                       turns_primary=seen.np)[0]).max())
-    limit = current_limit(work, peak, 250e-9, "comparator, logic and gate (common practice)")
+    peak = loaded(work, least_filter.peak(Quick(), near.out, least_filter.choose(work), secondary.beside(stage, seen),
+                                          turns_secondary=seen.ns, turns_primary=seen.np)[0])
+    limit = current_limit(work, peak, 250e-9, "comparator, logic and gate (common practice)", _lost(work, v, seen, near.out))
     stage = replace(stage, limit=limit,
                     r_sense=sensing.choose(work, limit["i_limit"], float(loaded(work, near.out["i_all"]).max()), bool(v.phase)))
     near = st.solve(stage, st.ROUGH, near.state)
@@ -215,6 +214,16 @@ def _built(v: Variant, work: Work, v_bus: Any, share: float = 1.0, count: int = 
                     choke=choke_core(work, choke, every, grade))
     return (Plan(stage, switch, rectifiers, need, choice, win, turns, leak, choke, choke_need, margin, {}, np.inf, series),
             float(loaded(work, near.out["t_on"] * near.out["fs"]).max()) * v_low / asked(work, v_low), float(near.out["i_peak"].max()))
+
+
+def _lost(work: Work, v: Variant, seen: st.Stage, out: Mapping[str, Any]) -> Any:
+    """What slope compensation takes of the current limit at the corners of full and peak load [A]; seen: the stage with the centre tap that
+    behaves alike."""
+    if v.both_ways and work.choose.pins.get("switch.control", v.control) == "voltage":
+        return 0.0
+    down = np.asarray(out["down"]) / float(plain(seen.inductance)) * float(plain(seen.ns)) / float(plain(seen.np))
+    taken = slope.lost(work, down, out["t_e"], out["t_e"] * out["fs"], ~np.asarray(out["discontinuous"], bool))
+    return 0.0 if taken is None else loaded(work, taken)
 
 
 def _estimate(work: Work, v: Variant, kind: str, switch: Mapping[str, Any], rectifiers: Mapping[int, Any], numbers: list[int], main: Any,

@@ -5,7 +5,7 @@ from msgspec.structs import replace
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.stages.work import FigureSpec
-from rhevectra.core.topologies.common import boards, declare, least_filter, loop, pieces, snubbing, supply
+from rhevectra.core.topologies.common import boards, declare, least_filter, loop, pieces, slope, snubbing, supply
 from rhevectra.core.topologies.common import faults as common
 from rhevectra.core.topologies.common.secondary_kinds import DOUBLER
 from rhevectra.core.topologies.stepdown import faults, primary_snubber, rectifier_clamp
@@ -97,7 +97,8 @@ def decisions(v: Variant) -> tuple[DecisionSpec, ...]:
                                *((replace(_SECONDARY, options=v.secondaries),) if v.secondaries else ()),
                                *((pieces.DECISION,) if v.bridged else ()), *_FAMILY, *boards.DECISIONS,
                                *(primary_snubber.DECISIONS if primary_snubber.fits(v) else ()),
-                               *(rectifier_clamp.DECISIONS if v.phase else snubbing.DECISIONS), *_SEVERAL, without=_WITHOUT),
+                               *(rectifier_clamp.DECISIONS if v.phase else snubbing.DECISIONS), *_SEVERAL, without=_WITHOUT,
+                               limit_delay=slope.LIMIT),
             *common.DECISIONS, *supply.DECISIONS, *loop.DECISIONS)
 
 
@@ -207,8 +208,8 @@ def figures(v: Variant) -> tuple[FigureSpec, ...]:
                         fixed="both inductors alike"),
              FigureSpec("filter1.i_peak_one", "Peak current of each inductor of a doubler", "Î_1", "rectifier", corners.PEAKS,
                         fixed="both inductors alike")) if DOUBLER in v.secondaries else ())
-    return declare.figures(*shared, *least_filter.FIGURES, *faults.FIGURES, *loop.FIGURES, *supply.FIGURES, supply.HELD, supply.BETWEEN,
-                           common.DELAY, *boards.FIGURES, *pair, *tapped, *reset,
+    return declare.figures(*shared, *least_filter.FIGURES, *faults.FIGURES, *loop.FIGURES, *slope.FIGURES, *supply.FIGURES, supply.HELD,
+                           supply.BETWEEN, common.DELAY, *boards.FIGURES, *pair, *tapped, *reset,
                            *((*_PHASE_FIGURES, *rectifier_clamp.FIGURES) if v.phase else _ACTIVE_FIGURES if v.active else ()),
                            *(primary_snubber.FIGURES if primary_snubber.fits(v) else ()), *_balance(v), without=_NO_FIGURES)
 

@@ -7,8 +7,7 @@ import numpy as np
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas.loop import Ramp
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common import signal
-from rhevectra.core.topologies.common.loop import slope
+from rhevectra.core.topologies.common import signal, slope
 from rhevectra.core.topologies.stepdown import stage as st
 
 
@@ -20,8 +19,8 @@ def of(work: Work, s: st.Stage, o: dict[str, Any]) -> signal.Signal:
     ratio, inductance = float(plain(s.np)) / float(plain(s.ns)), float(plain(s.inductance))
     period, discontinuous, down = 1 / there(o["fs"]), there(o["discontinuous"]).astype(bool), there(o["down"]) / inductance
     by_duty = "switch.control" in rows and str(rows["switch.control"].value) == "voltage"
-    added = 0.0 * down if by_duty else ratio * there(o["v_in"]) / float(plain(s.lm)) + slope(work, down, there(o["t_e"]) / period,
-        ~discontinuous)
+    added = 0.0 * down if by_duty else ratio * there(o["v_in"]) / float(plain(s.lm)) + slope.added(
+        work, down, there(o["t_e"]) / period, ~discontinuous, 1 / ratio)
     ramp = Ramp(period, there(o["t_d"]), there(o["up"]) / inductance, down, added, inductance, there(o["ripple"]), discontinuous)
     gain = (float(rows["switch.duty_limit"].value) if by_duty else ratio * float(rows["switch.current_limit"].value)) / float(
         rows["feedback.i_pin"].value)
