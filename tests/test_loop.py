@@ -113,7 +113,7 @@ def closed(found, k, gain, drawn=0.0):
     s, c, ramp, ratio = found.signal, found.compensation, found.signal.stage.ramp, getattr(found.signal.stage, "ratio", None)
     at = lambda x: float(x[k]) if np.ndim(x) else float(x)  # noqa: E731
     inductance, period, load, up, down, added = (at(x) for x in (ramp.inductance, ramp.period, s.r_load, ramp.up, ramp.down, ramp.added))
-    bank, volts = s.banks[0], 24.0
+    bank, volts, one = s.banks[0], 24.0, at(s.gain)
     bare = (fed_always((up + down) * inductance, inductance, bank.c[NEW], bank.esr[NEW], load, period) if ratio is None
             else fed_while_off(up * inductance, float(ratio), inductance, bank.c[NEW], bank.esr[NEW], load, period))
     crest = at(ramp.crest) if ratio is not None else volts / load + 0.5 * at(ramp.crest)
@@ -133,7 +133,7 @@ def closed(found, k, gain, drawn=0.0):
     made = Cycles(*(whole(part, row) for part, row in zip(bare.parts, bare.output, strict=True)), rows, period)
     y, seen, push = np.array([x[0], x[1] * (1.0 if drawn else 1.002), 0.0, 0.0, 0.0, 1.0]), [], 0.002 * x[1]
     for _ in range(1500):
-        y, pieces, _ = made.cycle(y, 0.0, lambda at, t: top - s.gain * gain * at[4] - added * t, -added)
+        y, pieces, _ = made.cycle(y, 0.0, lambda at, t: top - one * gain * at[4] - added * t, -added)
         seen.append(made.part(pieces, 0.0, 1e-6).real / period - held if drawn else y[1] - x[1])
         if abs(seen[-1]) > 5 * push:
             break

@@ -77,4 +77,4 @@ def test_classes_are_those_that_are_sold():
 def test_edges_read_in_volts_per_microsecond():
     """As the tables of capacitors give them, there and back."""
     assert show(53.8e6, "V/s") == "53.8 V/µs" and parse("53.8 V/µs", "V/s") == pytest.approx(53.8e6)
-    assert show(12.1e3, "V/s") == "12.1 mV/µs" and parse("12.1 mV/µs", "V/s") == pytest.approx(12.1e3)
+    assert show(12.1e3, "V/s") == "12.1 V/ms" and parse("12.1 V/ms", "V/s") == parse("12.1 mV/µs", "V/s") == pytest.approx(12.1e3)

@@ -19,9 +19,9 @@ _LONG = (("h", 3600.0), ("min", 60.0))
 """Times from ten minutes on are read in minutes, from ten hours on in hours: a life of 8 years is 70100 h, not 252 Ms."""
 _SIZES = {"m²": "mm²", "m³": "cm³", "V/s": "V/µs"}
 """Areas and volumes are shown as catalogues of cores give them, steep edges as those of capacitors do."""
-_SCALES = {"m²": {"mm²": -6, "cm²": -4}, "m³": {"mm³": -9, "cm³": -6}, "V/s": {"V/µs": 6, "mV/µs": 3}}
+_SCALES = {"m²": {"mm²": -6, "cm²": -4}, "m³": {"mm³": -9, "cm³": -6}, "V/s": {"V/µs": 6, "V/ms": 3, "mV/µs": 3}}
 _SLOW = 1e5
-"""Edges and ramps of less [V/s] are shown in millivolts."""
+"""Edges and ramps of less [V/s] are counted in milliseconds."""
 _SPELLINGS = {"Ω": ("Ω", "Ω", "ohm", "ohms", "R"), "V": ("V", "Vac", "Vdc", "Vrms", "V ac", "V dc", "V rms"), "°C": ("°C", "C"),
               "turns": ("turns", "t", "turn"), "layers": ("layers", "layer"), "holes": ("holes", "hole")}
 LEAST, MOST = 1e-5, 1e7
@@ -116,7 +116,7 @@ def split_engineering(value: float, unit: str = "", digits: int = 3) -> tuple[st
 def _usual(value: float, unit: str, digits: int) -> tuple[float, str]:
     """What a number is counted in: the size of it in the unit, and its name."""
     if unit == "V/s" and 0.0 < abs(value) < _SLOW:
-        return 1e3, "mV/µs"
+        return 1e3, "V/ms"
     if unit in _SIZES:
         return 10.0 ** _SCALES[unit][_SIZES[unit]], _SIZES[unit]
     if unit == "s" and abs(value) >= 600.0:

@@ -10,6 +10,7 @@ from rhevectra.core.design.names import spoken
 from rhevectra.core.design.spent import BY_LOSS, none_left, spent
 from rhevectra.core.stages import air
 from rhevectra.core.stages.work import FigureSpec, Work
+from rhevectra.core.topologies.common.loop import SMOOTHS
 
 Cures = Mapping[str, str | tuple[str, ...]]
 """Figure or stage -> the decision that cures it, or several of which the first that this design has is meant; # stands for the number of an
@@ -33,7 +34,8 @@ COMMON: Cures = {"start.delay": ("start.path", "aux.i"), "inlet.i_rms": "front_e
                  "output#.life": ("output#.parallel", "output#.cap", air.ID),
                  "bulk.i_rms": ("bulk.parallel", "pfc.c_bus", "pfc.c_half"),
                  "bulk.life": ("bulk.parallel", "pfc.c_bus", "pfc.c_half", air.ID),
-                 "output#.step": "output#.parallel", "output#.v_open": ("aux.v_trip", "feedback.v_trip", "output#.cap"),
+                 "output#.ripple_line_pp": SMOOTHS, "output#.step": "output#.parallel",
+                 "output#.v_open": ("aux.v_trip", "feedback.v_trip", "output#.cap"),
                  "feedback.i_end": "feedback.r_led", "feedback.error": "feedback.reference_tolerance",
                  "feedback.phase_margin": "feedback.f_aim", "feedback.gain_margin": "feedback.f_aim",
                  "output#.v_low": ("transformer.ns#", "rectifier1.class"),

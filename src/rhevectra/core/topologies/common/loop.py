@@ -11,9 +11,10 @@ from msgspec.structs import replace
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.decisions import DecisionSpec
+from rhevectra.core.basis.findings import NOTE
 from rhevectra.core.basis.preferred import at_least, at_most, between, nearest
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.basis.sheet import Refused, Row
+from rhevectra.core.basis.sheet import Refused, Row, plain
 from rhevectra.core.formulas import loop
 from rhevectra.core.stages.work import FigureSpec, Work
 from rhevectra.core.topologies.common import slope
@@ -39,6 +40,10 @@ ROOM = 1.1
 """What the rule leaves of both, over what is asked for."""
 STEP, STEPS = 0.7, 6
 """Steps down to an aim with which they hold."""
+SMOOTHS = ("bulk.c", "pfc.c_bus", "pfc.c_half", "feedback.f_aim")
+"""Decisions that leave less of the line's ripple, the first that a design has."""
+PULSES = {"ac1": 2, "ac3": 6}
+"""Ripples of the bus in a period of the line."""
 DIRECT, FIXED = "output", "fixed"
 """What feeds the coupler's diode: the output itself, or a voltage that does not move with it."""
 DECISIONS = (
@@ -69,6 +74,9 @@ FIGURES = (
     FigureSpec("feedback.phase_margin", "Phase margin", "φ_m", "feedback", corners.QUARTER, "min", "feedback.margin_wanted", "min",
                fixed=_LEFT_OUT, look_only=True,
                sentence="what the loop's phase keeps from half a turn where its gain is one; below 30° every step rings"),
+    FigureSpec("output1.ripple_line_pp", "Output ripple from the line", "ΔV_lf", "feedback", corners.FULL, limit="output1.ripple_limit",
+               limit_kind="max", fixed="the bus's ripple as a sine of its height; " + _LEFT_OUT, look_only=True,
+               sentence="what the loop leaves of the bus's ripple; that of the pulses comes on top"),
     FigureSpec("feedback.gain_margin", "Gain margin", "A_m", "feedback", corners.QUARTER, "min", "feedback.gain_wanted", "min",
                fixed=_LEFT_OUT, look_only=True, sentence="how much more gain the loop would stand, up to half the pulse rate"),
 )
@@ -134,6 +142,7 @@ def record(work: Work, signal: Signal, r_led_most: Row) -> Loop:
     made = tried.around(r_led, c_zero, feed == DIRECT)
     _figures(work, signal, tried.margins(made))
     _record_step(work, signal, tried, made)
+    _record_line(work, signal, made)
     return Loop(signal, made)
 
 
@@ -249,6 +258,37 @@ def _figures(work: Work, signal: Signal, found: loop.Margins) -> None:
     sheet.solved("feedback.phase_margin", both("phase", np.minimum), "°", text.format("the lesser of new and old"), **parts)
     sheet.solved("feedback.gain_margin", both("gain", np.minimum), "dB", text.format("the lesser of new and old"), **parts)
     sheet.given("feedback.gain_wanted", QUIET, "dB", "rule", "at the worst corner (common practice)")
+
+
+def _record_line(work: Work, signal: Signal, made: Compensation) -> None:
+    """What is left at the output of the bus's ripple: what the pin has to move between valley and crest, the output has to move by for
+    it."""
+    need, grid = work.need, work.grid
+    if need.is_dc:
+        return
+    f = PULSES[need.mains.kind] * np.asarray(grid.freqs)
+    moves = np.broadcast_to(signal.asked, grid.shape)
+    swing, per_volt = np.abs(moves[..., :1] - moves[..., -1:]), []
+    for end in (NEW, OLD):
+        gain, behind, _ = signal.plant(2 * np.pi * f[:, None], end)
+        around = made.around(2 * np.pi * f[:, None], end, behind)
+        per_volt.append(np.abs(gain / (1 + gain * around)))
+    left = swing * np.stack([signal.where.spread(x)[:, k] for k, x in enumerate(np.max(per_volt, 0))], 1)
+    work.sheet.solved("output1.ripple_line_pp", left, "V", "current the pin moves by between valley and crest of the bus, by what "
+                      f"the closed loop makes of it at {PULSES[need.mains.kind]} times the line frequency; the worse of new and old",
+                      crossover=work.sheet.rows["feedback.crossover_least"])
+    _together(work, left)
+
+
+def _together(work: Work, line: Array) -> None:
+    """A finding where the ripple of the pulses and that of the line [V] are each within what is asked for and both together are not."""
+    rows, full = work.sheet.rows, corners.FULL.mask(work.grid)
+    limit, both = float(np.min(plain(rows["output1.ripple_limit"]))), np.where(full, line + plain(rows["output1.ripple_pp"]), 0.0)
+    if float(np.where(full, line, 0.0).max()) <= limit < float(both.max()):
+        at = work.grid.corner(tuple(int(i) for i in np.unravel_index(int(both.argmax()), both.shape)))
+        work.find(NOTE, "feedback", f"ripple of the pulses and what the loop leaves of the bus's ripple come to "
+                  f"{show(float(both.max()), 'V')} together at {at.text()}; {show(limit, 'V')} are asked for", "output1.ripple_line_pp",
+                  next(id for id in SMOOTHS if id in work.choose.specs))
 
 
 def _record_step(work: Work, signal: Signal, tried: Tried, made: Compensation) -> None:

@@ -94,18 +94,20 @@ class Signal(Struct, frozen=True):
 
     stage: what makes volts of what the pin moves; gain: that per ampere pulled [A/A, Hz/A or 1/A]; period: of its pulses [s]; right:
     frequency of the zero on the right side [Hz], infinite where there is none; banks: the regulated output's first; told: how the stage is
-    worked out; inductance: of a filter that rings sharply with the output's capacitors [H], 0 where none does.
+    worked out; inductance: of a filter that rings sharply with the output's capacitors [H], 0 where none does; asked: current of the pin at
+    every corner of the grid, sign and beginning left out [A].
     """
 
     where: Judged
     stage: Any
-    gain: float
+    gain: Any
     period: Array
     r_load: Array
     right: Array
     banks: tuple[Bank, ...]
     told: str = "stage by impulses at its turn-off"
     inductance: float = 0.0
+    asked: Any = 0.0
 
     def plant(self, w: Array, end: int, only: Any = slice(None)) -> tuple[Array, Any, Array]:
         """Volts at the regulated output, before its second filter, per ampere pulled from the pin (sign left out), the share of it behind
@@ -116,7 +118,7 @@ class Signal(Struct, frozen=True):
         for bank in self.banks[1:]:
             load = 1 / (1 / load + 1 / loop.impedance(w, np.inf, bank.c[end], bank.esr[end]))
         moved, drawn = self.stage.volts(w, load, only)
-        return self.gain * moved, behind, drawn
+        return some(self.gain, only) * moved, behind, drawn
 
     def frequencies(self, lowest: float, count: int) -> Array:
         """From the lowest [Hz] to the fastest, evenly by their logarithm, and closer about sharp resonances."""

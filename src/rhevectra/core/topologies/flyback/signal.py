@@ -27,5 +27,7 @@ def of(work: Work, s: pd.Stage, o: dict[str, Any]) -> signal.Signal:
     ramp = Ramp(period, t_fall, there(s.v_bus) / float(plain(s.lp)), down, added, lm, there(o["i_one"]), ~continuous)
     others = tuple(signal.bank(work, k + 1, float(plain(s.ns[0])) / float(plain(s.ns[k]))) for k in range(1, len(work.need.outputs)))
     gain = float(rows["switch.current_limit"].value) / float(rows["feedback.i_pin"].value)
+    asked = plain(o["i_peak"]) + added[0] * plain(o["t_ramp"]) - plain(s.v_bus) / float(plain(s.lp)) * float(
+        rows["switch.limit_delay"].value)  # what comes on during the delay nobody asks for
     return signal.Signal(where, signal.FedWhileOff(ramp, ratio, s.variant.valley), gain, period, r_load, right,
-                         (signal.bank(work, 1, second="filter1.r" in rows), *others))
+                         (signal.bank(work, 1, second="filter1.r" in rows), *others), asked=asked / gain)

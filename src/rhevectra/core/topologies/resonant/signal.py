@@ -102,4 +102,5 @@ def of(work: Work, s: st.Stage, settled: st.Settled) -> signal.Signal:
                      s.variant.drive * where.of(s.v_bus), s.variant.phases, r_path)
     return signal.Signal(where, stage, gain, 0.5 / where.of(out["f"]), float(plain(s.v_out)) / i_out, np.full(len(at), np.inf),
                          signal.banks(work, float(plain(s.ns))),
-                         "tank by the exact half period, moved by its start, its length and the output")
+                         "tank by the exact half period, moved by its start, its length and the output",
+                         asked=out["f"] / gain if gain else 0.0)

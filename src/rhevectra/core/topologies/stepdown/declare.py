@@ -24,6 +24,9 @@ _BOTH_WAYS = (
                  schools="of the pulse period: what the dead time leaves of it"),
     DecisionSpec("switch.control", "Control", "switch", "choice", options=("current", "voltage"),
                  schools="current: equal peaks in both halves hold the flux; voltage: needs a capacitor in series with the primary"),
+    DecisionSpec("switch.feed_forward", "Feed-forward under duty control", "switch", "choice", options=("bus", "none"),
+                 schools="bus: the modulator's ramp rises with the bus, whose ripple then hardly reaches the output; none: the loop alone "
+                 "holds it, a loop below the filter's resonance does so badly"),
     DecisionSpec("walk.t_mismatch", "On-time mismatch of the halves", "transformer", unit="s", low=0, high=2e-6),
     DecisionSpec("walk.v_mismatch", "Switch drop mismatch of the halves", "transformer", unit="V", low=0, high=5),
 )
