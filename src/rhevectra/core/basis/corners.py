@@ -54,13 +54,13 @@ class Corner(Struct, frozen=True):
 
 
 class Grid(Struct, frozen=True):
-    """lines [V], freqs [Hz] (one 0.0 for dc), points, bus ends; `special` names lines a figure is judged on."""
+    """lines [V], freqs [Hz] (one 0.0 for dc), points, bus ends; `special` names a line or several that a figure is judged on."""
 
     lines: tuple[float, ...]
     freqs: tuple[float, ...]
     points: tuple[Point, ...]
     bus: tuple[str, ...] = ("valley", "peak")
-    special: dict[str, float] = field(default_factory=dict)
+    special: dict[str, Any] = field(default_factory=dict)
     _masks: dict[str, NDArray[np.bool_]] = field(default_factory=dict)
     _places: dict[Any, tuple[Array, Array]] = field(default_factory=dict)
 
@@ -80,6 +80,11 @@ class Grid(Struct, frozen=True):
     def full_load(self) -> int:
         """Number of the operating point at full load in run, all outputs together."""
         return next(i for i, p in enumerate(self.points) if p.case == "run" and p.load == 1.0 and not p.label)
+
+    def of_load(self, load: float) -> slice:
+        """The operating point in run at a load, all outputs together, as a part of its axis."""
+        k = next(i for i, p in enumerate(self.points) if p.case == "run" and p.load == load and not p.label)
+        return slice(k, k + 1)
 
     @property
     def unloaded(self) -> NDArray[np.bool_]:
@@ -155,7 +160,7 @@ class Domain(Struct, frozen=True):
     def _mask(self, grid: Grid) -> NDArray[np.bool_]:
         chosen = np.broadcast_to(grid.where(self.points), grid.shape)
         if self.line and self.line in grid.special:
-            chosen = chosen & (grid.v_line == grid.special[self.line])
+            chosen = chosen & np.isin(grid.v_line, grid.special[self.line])
         return chosen
 
 
@@ -173,9 +178,10 @@ HARMONIC = Domain("harmonic", "highest nominal line, load 1", lambda p: p.case =
 HOLD_UP = Domain("hold-up", "hold_up_at, load 1", lambda p: p.case == "run" and p.load == 1.0, "hold_up_at")
 START = Domain("start", "all lines and line frequencies, start-up into full load at the current limit", lambda p: p.case == "limit",
                case="start")
+FOUR = Domain("four", "nominal lines, mean of loads 0.25 to 1", lambda p: p.case == "run" and p.load == 1.0 and not p.label, "nominals")
 LIMIT = Domain("limit", "all lines and line frequencies, at the current limit", lambda p: p.case == "limit", case="limit")
 SHORT = Domain("short", "all lines and line frequencies, outputs short", lambda p: p.case == "limit", case="short")
-_DOMAINS = {d.name: d for d in (FULL, LIGHT, IDLE, RUN, PEAKS, LOADED, CARRIED, QUARTER, HARMONIC, HOLD_UP, START, LIMIT, SHORT)}
+_DOMAINS = {d.name: d for d in (FULL, LIGHT, IDLE, RUN, PEAKS, LOADED, CARRIED, QUARTER, HARMONIC, HOLD_UP, START, LIMIT, SHORT, FOUR)}
 
 
 def _domain(name: str) -> Domain:

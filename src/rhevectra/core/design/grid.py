@@ -21,5 +21,6 @@ def make_grid(need: Requirement, front: ModuleType, own: tuple[float, ...] = ())
     if any((o.current_peak or 0) > o.current_max for o in outs):
         points.append(Point("peak", 1.0, at(o.current_peak or o.current_max for o in outs)))
     points.append(Point("limit", 1.0, at(o.current_max for o in outs)))
-    special = {"nominal_max": max(need.mains.nominals), "hold_up_at": float(need.hold_up_at or need.mains.v_max)}
+    special = {"nominal_max": max(need.mains.nominals), "hold_up_at": float(need.hold_up_at or need.mains.v_max),
+               "nominals": tuple(need.mains.nominals)}
     return Grid(lines, freqs, tuple(points), bus, special)

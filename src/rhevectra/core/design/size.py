@@ -17,7 +17,7 @@ from rhevectra.core.basis.remembered import Kept, bits
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.basis.sheet import Row, Sheet
 from rhevectra.core.catalogue.tables import Catalogue, shipped
-from rhevectra.core.design import regulators
+from rhevectra.core.design import mean_efficiency, regulators
 from rhevectra.core.design.cures import COMMON, SHAPE, Cures, cure_of
 from rhevectra.core.design.design import Design, exceeded, judge
 from rhevectra.core.design.grid import make_grid
@@ -326,6 +326,7 @@ def _whole(work: Work, need: Requirement, losses: dict[str, Row], given: dict[st
     total = sheet.total("loss.total", "W", "every listed loss", **losses)
     eta = sheet("efficiency", output.efficiency, p_out=p_out, p_loss=total)
     sheet.again("efficiency_light", eta)
+    mean_efficiency.record(work, p_out, total)
     sheet.given("efficiency.target", need.efficiency_wanted, "",
                 text="requirement" if need.efficiency_target is not None
                 else f"usual at {show(need.power, 'W')}, as the requirement asks for none")

@@ -49,6 +49,19 @@ def efficiency(p_out: Any, p_loss: Any) -> Any:
     return p_out / (p_out + p_loss)
 
 
+@formula("P_75 = P_50 + (P_100 − P_25)/3", "W", "P_50 P_100 P_25", "parabola through a quarter, a half and the whole of the load")
+def at_three_quarters(half: Any, full: Any, quarter: Any) -> Any:
+    """Power [W] at three quarters of the load, from that at a quarter, a half and all of it."""
+    return half + (full - quarter) / 3
+
+
+@formula("η_m = (η_25 + η_50 + η_75 + η_100)/4", "", "η_25 η_50 η_75 η_100",
+         "mean of four loads, as external supplies are measured (EN 50563, from memory)")
+def mean_of_four(quarter: Any, half: Any, three: Any, full: Any) -> Any:
+    """Mean efficiency at four loads."""
+    return (quarter + half + three + full) / 4
+
+
 @formula("I_in = P/V_in", "A", "P V_in", "power over voltage of a dc source")
 def input_current(power: Any, v_in: Any) -> Any:
     """Average input current [A]."""

@@ -185,6 +185,9 @@ _FIGURES = (
     FigureSpec("efficiency", "Efficiency at full load", "η", "load", corners.FULL, "min", "efficiency.target", "min", fixed=MODEL,
                look_only=True),
     FigureSpec("efficiency_light", "Efficiency at 10 % load", "η_10", "load", corners.LIGHT, "min", fixed=MODEL),
+    FigureSpec("efficiency_mean", "Mean efficiency, 25 to 100 % load", "η_m", "load", corners.FOUR, "min",
+               fixed=f"three quarters between the others; {MODEL}",
+               sentence="of four loads at a nominal line, as external supplies are judged; the worse line frequency"),
     FigureSpec("standby.power", "No-load input power", "P_0", "load", corners.IDLE, limit="standby.limit", limit_kind="max", fixed=MODEL,
                look_only=True),
 )

@@ -37,7 +37,6 @@ WINDING = FigureSpec("overload.t_winding", "Winding in a lasting overload", "T_k
 
 
 
-
 def sagging(work: Work, v_bus: Any) -> dict[str, Any]:
     """Rows of the bus at full load and of its crest at the same line [V]."""
     value = np.broadcast_to(plain(v_bus), work.grid.shape)
