@@ -32,7 +32,7 @@ def overload_picture(design: Design, corner: Corner, width: float, height: float
     main, rated = design.delivered.outputs[design.delivered.main], PERCENT * float(design.rows["overload.most_limit"].value)
     alone = len(design.delivered.outputs) == 1
     amps = f"{show(main.current_max * float(least.min()) / PERCENT, 'A')} to {show(main.current_max * float(most.max()) / PERCENT, 'A')}"
-    picture = Picture(width, height, f"it gives way somewhere between the lines: {amps} of {main.name}"
+    picture = Picture(width, height, f"gives way between the lines: {amps} of {main.name}"
                       + ("" if alone else ", all outputs rising together"))
     top = 1.1 * max(float(x.max()) for x in (most, *(() if before is None else before[2:])))
     top = max(top, 1.05 * rated) if rated < 1.4 * top else top
@@ -43,9 +43,9 @@ def overload_picture(design: Design, corner: Corner, width: float, height: float
         frame.pale(before[0] if before is not None else lines, values)
     frame.level(PERCENT, f"full load, {show(main.current_max, 'A')}", "tight")
     frame.level(rated, f"rectifiers are rated for {rated:.0f} %", "over")
-    for name, values, role, where in (("greatest limit", most, "primary", -1.5), ("least limit", least, "secondary", 4.5)):
+    for name, values, role in (("greatest limit", most, "primary"), ("least limit", least, "secondary")):
         frame.trace(name, lines, values, role, 0.7)
-        picture.label(frame.left + frame.width - 2, frame.y(float(values[-1])) + where, name, role, "right")
+        picture.label(frame.left + frame.width - 2, frame.y(float(values[-1])) - 1.5, name, role, "right")
         here = float(np.interp(corner.v_line, lines, values))
         picture.box(frame.x(corner.v_line) - 0.8, frame.y(here) - 0.8, 1.6, 1.6, "ink")
     frame.close()

@@ -20,18 +20,18 @@ CLASS_ROOM = 10.0
 """What the temperature allowed in run stays below that of the class [K]."""
 LEAST, GREATEST = "overload.least", "overload.most"
 FIGURES = (
-    FigureSpec(LEAST, "Load it holds, least", "k_min", "switch", corners.LIMIT, "min", "overload.asked", "min",
+    FigureSpec(LEAST, "Least load it holds", "k_min", "switch", corners.LIMIT, "min", "overload.asked", "min",
                fixed="outputs rising together; power that a power factor stage has left", look_only=True,
                sentence="of full load: where the least current limit, or the least bus under that load, takes over"),
-    FigureSpec(GREATEST, "Load it holds, most", "k_max", "switch", corners.LIMIT, "max", "overload.most_limit", "max",
+    FigureSpec(GREATEST, "Most load it holds", "k_max", "switch", corners.LIMIT, "max", "overload.most_limit", "max",
                fixed="bus as at full load; outputs rising together; power that a power factor stage has left", look_only=True,
                sentence="of full load: below the greatest current limit nothing stops it, and all parts carry it as long as it is asked "
                "for; against what the rectifiers are rated for"),
-    FigureSpec("overload.r_ca", "Case to ambient needed if that lasts", "R_ca", "switch", corners.LIMIT, "min",
+    FigureSpec("overload.r_ca", "Overload: case to ambient needed", "R_ca", "switch", corners.LIMIT, "min",
                fixed="loss taken at the junction's limit", sentence="of the switch, at the greatest current limit: what a heat sink must "
                "do where no timer ends an overload"),
 )
-WINDING = FigureSpec("overload.t_winding", "Winding in a lasting overload", "T_k", "transformer", corners.LIMIT, "max",
+WINDING = FigureSpec("overload.t_winding", "Overload: winding temperature", "T_k", "transformer", corners.LIMIT, "max",
                      "overload.t_limit", "max", fixed="mean of the winding; core loss at its planned temperature", look_only=True,
                      sentence="at the greatest current limit, which may last")
 
