@@ -3,6 +3,8 @@ to what the loop's formulas say."""
 
 import numpy as np
 
+from rhevectra.core.topologies.common.signal import NEW
+
 TERMS = np.arange(40)
 """Powers of the time over a period: no state moves by more than a few times itself within one."""
 NODES, WEIGHTS = np.polynomial.legendre.leggauss(12)
@@ -121,3 +123,19 @@ def settled(cycles, x, crest, added, count, by_duty=False):
     for _ in range(count):
         x, pieces, whole = cycles.cycle(x, 0.0, lambda at, t: crest - added * t, -added, by_duty)
     return x, pieces, whole
+
+
+def with_loop(bare, compensation, held, load, c, esr, drawn=0.0):
+    """A converter with what compensates it, new, behind its two states: integrator, pin and coupler, all at rest where the output's mean is
+    `held` [V]; drawn: current beside the load [A]."""
+    made, coupled, share = compensation, compensation.ratios[NEW] / compensation.r_led, load / (load + esr)
+
+    def whole(part, row):
+        m, fed = np.zeros((6, 6)), np.array([*row[:2], 0.0, 0.0, 0.0, -held - share * esr * drawn])
+        m[:2, :2], m[:2, 5] = part[:2, :2], part[:2, 2] + [-part[0, 1] * esr * drawn, -share * drawn / c]
+        m[2] = fed / (made.r_high * made.c_zero)
+        m[3] = 2 * np.pi * made.pole * (coupled * fed + [0, 0, coupled, -1, 0, 0])
+        m[4, 3:5] = 2 * np.pi * made.coupler * np.array([1, -1])
+        return m
+    rows = tuple(np.array([*row[:2], 0.0, 0.0, 0.0, -share * esr * drawn]) for row in bare.output)
+    return Cycles(*(whole(part, row) for part, row in zip(bare.parts, bare.output, strict=True)), rows, bare.period)

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from cycles import Cycles, fed_always, fed_while_off, settled
+from cycles import fed_always, fed_while_off, settled, with_loop
 from rhevectra import demo
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.quantities import show
@@ -23,7 +23,7 @@ def looped(found, k, bus):
     s, c, ramp, ratio = found.signal, found.compensation, found.signal.stage.ramp, getattr(found.signal.stage, "ratio", None)
     at = lambda x: float(x[k]) if np.ndim(x) else float(x)  # noqa: E731
     inductance, period, load, up, down, added = (at(x) for x in (ramp.inductance, ramp.period, s.r_load, ramp.up, ramp.down, ramp.added))
-    bank, volts, coupled = s.banks[0], 24.0, c.ratios[NEW] / c.r_led
+    bank, volts = s.banks[0], 24.0
 
     def bare(over):
         if ratio is None:
@@ -35,20 +35,9 @@ def looped(found, k, bus):
     held = first.part(pieces, 0.0, 1e-6).real / period
     assert held == pytest.approx(volts, rel=0.06)
 
-    def whole(part, row):
-        m, fed = np.zeros((6, 6)), np.array([*row[:2], 0.0, 0.0, 0.0, -held])
-        m[:2, :2], m[:2, 5] = part[:2, :2], part[:2, 2]
-        m[2] = fed / (c.r_high * c.c_zero)
-        m[3] = 2 * np.pi * c.pole * (coupled * fed + [0, 0, coupled, -1, 0, 0])
-        m[4, 3:5] = 2 * np.pi * c.coupler * np.array([1, -1])
-        return m
-
-    def made(over):
-        one = bare(over)
-        rows = tuple(np.array([*row[:2], 0.0, 0.0, 0.0, 0.0]) for row in one.output)
-        return Cycles(*(whole(part, row) for part, row in zip(one.parts, one.output, strict=True)), rows, period)
     slopes = added * (np.asarray(bus) if ratio is None else np.ones(len(bus)))
-    return [made(v) for v in bus], np.array([*x[:2], 0.0, 0.0, 0.0, 1.0]), top, at(s.gain), slopes
+    made = [with_loop(bare(over), c, held, load, bank.c[NEW], bank.esr[NEW]) for over in bus]
+    return made, np.array([*x[:2], 0.0, 0.0, 0.0, 1.0]), top, at(s.gain), slopes
 
 
 @pytest.mark.parametrize("topology", ["flyback", "forward_2sw"])

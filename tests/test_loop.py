@@ -9,7 +9,7 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 
 from balances import check_read_out
-from cycles import Cycles, fed_always, fed_while_off, settled
+from cycles import fed_always, fed_while_off, settled, with_loop
 from rhevectra import demo
 from rhevectra.app import parts
 from rhevectra.core.basis.preferred import step
@@ -118,19 +118,8 @@ def closed(found, k, gain, drawn=0.0):
             else fed_while_off(up * inductance, float(ratio), inductance, bank.c[NEW], bank.esr[NEW], load, period))
     crest = at(ramp.crest) if ratio is not None else volts / load + 0.5 * at(ramp.crest)
     x, pieces, _ = settled(bare, np.array([max(crest - down * at(ramp.t_fall), 0.0), volts, 1.0]), crest, added, 1200)
-    held, top, coupled = bare.part(pieces, 0.0, 1e-6).real / period, pieces[1][3][0] + added * pieces[0][2], c.ratios[NEW] / c.r_led
-    share, esr = load / (load + bank.esr[NEW]), bank.esr[NEW]
-
-    def whole(part, row):
-        """Integrator, pin and coupler behind the converter's two states."""
-        m, fed = np.zeros((6, 6)), np.array([*row[:2], 0.0, 0.0, 0.0, -held - share * esr * drawn])
-        m[:2, :2], m[:2, 5] = part[:2, :2], part[:2, 2] + [-part[0, 1] * esr * drawn, -share * drawn / bank.c[NEW]]
-        m[2] = fed / (c.r_high * c.c_zero)
-        m[3] = 2 * np.pi * c.pole * (coupled * fed + [0, 0, coupled, -1, 0, 0])
-        m[4, 3:5] = 2 * np.pi * c.coupler * np.array([1, -1])
-        return m
-    rows = tuple(np.array([*row[:2], 0.0, 0.0, 0.0, -share * esr * drawn]) for row in bare.output)
-    made = Cycles(*(whole(part, row) for part, row in zip(bare.parts, bare.output, strict=True)), rows, period)
+    held, top = bare.part(pieces, 0.0, 1e-6).real / period, pieces[1][3][0] + added * pieces[0][2]
+    made = with_loop(bare, c, held, load, bank.c[NEW], bank.esr[NEW], drawn)
     y, seen, push = np.array([x[0], x[1] * (1.0 if drawn else 1.002), 0.0, 0.0, 0.0, 1.0]), [], 0.002 * x[1]
     for _ in range(1500):
         y, pieces, _ = made.cycle(y, 0.0, lambda at, t: top - one * gain * at[4] - added * t, -added)

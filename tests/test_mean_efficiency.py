@@ -23,7 +23,7 @@ def test_against_a_grid_with_three_quarters_of_the_load(monkeypatch, topology):
     forget()
     lines = [d.grid.lines.index(v) for v in need.mains.nominals]
     every = np.broadcast_to(plain(d.rows["efficiency"]), d.grid.shape)[lines]
-    mean = np.mean([every[:, :, d.grid.of_load(share)] for share in (0.25, 0.5, 0.75, 1.0)], 0)
+    mean = np.mean([every[:, :, [d.grid.at_load(share)]] for share in (0.25, 0.5, 0.75, 1.0)], 0)
     assert told.value == pytest.approx(float(mean.min()), abs=1e-3)
     at = np.unravel_index(int(mean.argmin()), mean.shape)
     assert told.corner.v_line == need.mains.nominals[at[0]]

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from rhevectra.core.basis.corners import LIMIT, Array, Corner
+from rhevectra.core.basis.corners import Array, Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
 from rhevectra.drawing.axes import Frame
@@ -20,7 +20,7 @@ def told(design: Design) -> bool:
 def _ends(design: Design) -> tuple[Array, Array, Array]:
     """Lines [V], and at each the least and the greatest load at which a current limit takes over, in per cent of full load."""
     grid = design.grid
-    point = int(np.flatnonzero(LIMIT.mask(grid).any((0, 1, 3)))[0])
+    point = grid.find(grid.lines[0], case="limit").index[2]
     least, most = (PERCENT * np.broadcast_to(design.rows[f"overload.{end}"].value, grid.shape)[:, :, point, :] for end in ("least", "most"))
     return np.asarray(grid.lines), least.min((1, 2)), most.max((1, 2))
 
@@ -39,8 +39,9 @@ def overload_picture(design: Design, corner: Corner, width: float, height: float
     ends = (float(lines[0]), float(lines[-1])) if len(lines) > 1 else (0.95 * float(lines[0]), 1.05 * float(lines[0]))
     frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 10, ends, (0.0, top), "load where the current limit takes over", "%",
                   x_unit="V of input" if design.requirement.is_dc else "V of mains")
-    for values in (before[1:] if before is not None else ()):
-        frame.pale(before[0] if before is not None else lines, values)
+    if before is not None:
+        for values in before[1:]:
+            frame.pale(before[0], values)
     frame.level(PERCENT, f"full load, {show(main.current_max, 'A')}", "tight")
     frame.level(rated, f"rectifiers are rated for {rated:.0f} %", "over")
     for name, values, role in (("greatest limit", most, "primary"), ("least limit", least, "secondary")):

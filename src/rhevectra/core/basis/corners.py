@@ -79,12 +79,11 @@ class Grid(Struct, frozen=True):
     @property
     def full_load(self) -> int:
         """Number of the operating point at full load in run, all outputs together."""
-        return next(i for i, p in enumerate(self.points) if p.case == "run" and p.load == 1.0 and not p.label)
+        return self.at_load(1.0)
 
-    def of_load(self, load: float) -> slice:
-        """The operating point in run at a load, all outputs together, as a part of its axis."""
-        k = next(i for i, p in enumerate(self.points) if p.case == "run" and p.load == load and not p.label)
-        return slice(k, k + 1)
+    def at_load(self, load: float) -> int:
+        """Number of the operating point in run at a load, all outputs together."""
+        return next(i for i, p in enumerate(self.points) if p.case == "run" and p.load == load and not p.label)
 
     @property
     def unloaded(self) -> NDArray[np.bool_]:

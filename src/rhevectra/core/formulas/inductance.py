@@ -35,6 +35,13 @@ def seen_slow(lp_min: Any, tolerance: Any) -> Any:
     return lp_min * (1 - tolerance)
 
 
+@formula("L_f = L_max·(1 + t)", "H", "L_max t",
+         "a period shorter by the tolerance of the rate does to ripple and energy what that much more of inductance does")
+def seen_fast(lp_max: Any, tolerance: Any) -> Any:
+    """Inductance [H] that ripples at the nominal rate as lp_max does at the greatest."""
+    return lp_max * (1 + tolerance)
+
+
 @formula("f_min = f·L/L_max", "Hz", "f L L_max",
          "current, and with it every time of the period but that of the valley, follows the inductance: the frequency falls no further")
 def frequency_least(fs: Any, lp: Any, lp_max: Any) -> Any:

@@ -47,10 +47,3 @@ def share_of_current(at_limit: Any, i_out: Any) -> Any:
 def valley_rate(f_max: Any, f_limit: Any) -> Any:
     """Frequency [Hz] at the current limit of a stage that turns on in a valley."""
     return np.minimum(f_max, f_limit)
-
-
-@formula("L_f = L_max·(1 + t)", "H", "L_max t",
-         "a period shorter by the tolerance of the rate does to ripple and energy what that much more of inductance does")
-def seen_fast(lp_max: Any, tolerance: Any) -> Any:
-    """Inductance [H] that ripples at the nominal rate as lp_max does at the greatest."""
-    return lp_max * (1 + tolerance)

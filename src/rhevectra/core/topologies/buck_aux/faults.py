@@ -3,7 +3,6 @@
 from typing import Any
 
 from rhevectra.core.formulas import buck, faults
-from rhevectra.core.formulas import overload as formulas
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.buck_aux import stage as st
 from rhevectra.core.topologies.common import faults as common
@@ -25,7 +24,5 @@ def record(work: Work, plan: Any, s: st.Stage, o: dict[str, Any], least: Any) ->
     common.start(work, sheet.rows["switch.limit_min"], sheet.rows["filter1.i_ripple_most"], s.v_bus, s.v_forward, s.inductance, s.fs)
     gives = sheet("overload.i_least", buck.current_at_limit, i_limit=sheet.rows["switch.limit_min"],
                   ripple=sheet.rows["filter1.i_ripple_most"])
-    overload.record(work, sheet("overload.by_least", formulas.share_of_current, at_limit=gives, i_out=s.i_out),
-                    sheet("overload.by_most", formulas.share_of_current, at_limit=o["i_load"], i_out=s.i_out),
-                    overload.sagging(work, s.v_bus), sheet.rows["switch.v_bus_least"])
+    overload.record_currents(work, gives, o["i_load"], s.i_out, s.v_bus)
     common.caught(work, s.inductance, edge)

@@ -286,7 +286,7 @@ def _together(work: Work, line: Array) -> None:
     limit, both = float(np.min(plain(rows["output1.ripple_limit"]))), np.where(full, line + plain(rows["output1.ripple_pp"]), 0.0)
     if float(np.where(full, line, 0.0).max()) <= limit < float(both.max()):
         at = work.grid.corner(tuple(int(i) for i in np.unravel_index(int(both.argmax()), both.shape)))
-        work.find(NOTE, "feedback", f"ripple of the pulses and what the loop leaves of the bus's ripple come to "
+        work.find(NOTE, "feedback", "ripple of the pulses and what the loop leaves of the bus's ripple come to "
                   f"{show(float(both.max()), 'V')} together at {at.text()}; {show(limit, 'V')} are asked for", "output1.ripple_line_pp",
                   next(id for id in SMOOTHS if id in work.choose.specs))
 

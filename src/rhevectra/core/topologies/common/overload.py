@@ -57,6 +57,14 @@ def record(work: Work, least: Row, most: Row, sags: Mapping[str, Any], v_least: 
                 "through them")
 
 
+def record_currents(work: Work, least: Row, most: Row, i_out: Any, v_bus: Any) -> None:
+    """The same of a stage whose filter inductor feeds its output. least, most: rows of the output current at which the limits take over
+    [A], i_out: that of full load."""
+    by = {end: work.sheet(f"overload.by_{end}", overload.share_of_current, at_limit=i, i_out=i_out)
+          for end, i in (("least", least), ("most", most))}
+    record(work, by["least"], by["most"], sagging(work, v_bus), work.sheet.rows["switch.v_bus_least"])
+
+
 def _carried(work: Work, n: int) -> float:
     """Load up to which the rectifiers of output n are rated, over full load."""
     rows, grid = work.sheet.rows, work.grid

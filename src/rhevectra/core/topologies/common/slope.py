@@ -1,5 +1,6 @@
 """Slope compensation: how steep it is, what the sense pin sees of it, and what a current limit loses by it that trips on the sum."""
 
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -51,6 +52,14 @@ def added(work: Work, down: Array, duty: Array, continuous: Array, turns: float 
                    "share of the steepest falling slope in continuous conduction, in the switch's path"), r=rows["sense.r"],
                    ratio=rows["sense.ratio"])
     return np.full(len(down), slope)
+
+
+def record_least(work: Work, i_limit: Any, function: Callable[..., Any], **pulse: Any) -> None:
+    """The least current limit where it sees the ramp, by what that has taken of it; function, pulse: what a ramp takes until a pulse
+    ends."""
+    sheet, rows = work.sheet, work.sheet.rows
+    taken = sheet("switch.limit_lost", function, slope=rows["switch.limit_ramp"], **pulse)
+    sheet("switch.limit_min", formulas.least_limit, i_limit=i_limit, tolerance=rows["switch.limit_tolerance"], lost=taken)
 
 
 def lost(work: Work, down: Any, t_on: Any, duty: Any, continuous: Any) -> Array | None:

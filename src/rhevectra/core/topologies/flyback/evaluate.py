@@ -10,13 +10,14 @@ from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import faults as fault_currents
-from rhevectra.core.formulas import flyback, forward, handed_back, inductance, magnetics, slope
+from rhevectra.core.formulas import flyback, forward, handed_back, inductance, magnetics
+from rhevectra.core.formulas import slope as ramps
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.magnetics.transformer import binding
 from rhevectra.core.stages.dies import record_pulsed
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import record_nodes, record_rise
-from rhevectra.core.topologies.common import half_turn, idle, sensing
+from rhevectra.core.topologies.common import half_turn, idle, sensing, slope
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
 from rhevectra.core.topologies.flyback import auxiliary, faults, overload, sag, sharing, signal
 from rhevectra.core.topologies.flyback import outputs as out_parts
@@ -75,13 +76,10 @@ def _limits(work: Work, v_bus: Any) -> None:
     """Rows of the current limit at every bus, its greatest and its least."""
     sheet, rows = work.sheet, work.sheet.rows
     here, _ = limit_rows(sheet, work, v_bus)
-    made = {"i_limit": here, "tolerance": rows["switch.limit_tolerance"]}
-    if "switch.limit_ramp" not in rows:
-        sheet("switch.limit_min", fault_currents.least_limit, **made)
-        return
-    lost = sheet("switch.limit_lost", slope.lost_in_pulse, slope=rows["switch.limit_ramp"], v_reflected=rows["switch.v_reflected_plan"],
-                 v_bus=v_bus, fs=rows["fs"])
-    sheet("switch.limit_min", slope.least_limit, **made, lost=lost)
+    if "switch.limit_ramp" in rows:
+        slope.record_least(work, here, ramps.lost_in_pulse, v_reflected=rows["switch.v_reflected_plan"], v_bus=v_bus, fs=rows["fs"])
+    else:
+        sheet("switch.limit_min", fault_currents.least_limit, i_limit=here, tolerance=rows["switch.limit_tolerance"])
 
 
 def _given(work: Work, plan: Plan) -> dict[str, Any]:

@@ -6,12 +6,13 @@ import numpy as np
 
 from rhevectra.core.basis.findings import NOTE
 from rhevectra.core.basis.sheet import Quick, plain
-from rhevectra.core.formulas import least_bus, slope, valley_switching
+from rhevectra.core.formulas import inductance, least_bus, slope, valley_switching
 from rhevectra.core.formulas import overload as formulas
 from rhevectra.core.stages import rate
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import overload as common
 from rhevectra.core.topologies.flyback import period as pd
+from rhevectra.core.topologies.flyback import sag
 from rhevectra.core.topologies.flyback.sizing import OVER_LINE
 from rhevectra.core.topologies.flyback.tolerance import SEEN_SLOW
 
@@ -22,11 +23,11 @@ PASSES = 5
 
 
 def record(work: Work, s: pd.Stage, o: dict[str, Any]) -> None:
-    """Rows of both ends, from the period that is known at the greatest limit; after those of start-up and
-    of the sagging bus, which they read."""
+    """Rows of both ends, from the period that is known at the greatest limit; after those of start-up and of the sagging bus, which they
+    read."""
     sheet, rows, valley = work.sheet, work.sheet.rows, s.variant.valley
     slow = rows["transformer.lp_min"] if valley else rows[SEEN_SLOW]
-    fast = rows["transformer.lp_max"] if valley else sheet("overload.lp_fast", formulas.seen_fast, lp_max=rows["transformer.lp_max"],
+    fast = rows["transformer.lp_max"] if valley else sheet("overload.lp_fast", inductance.seen_fast, lp_max=rows["transformer.lp_max"],
                                                            tolerance=rows[rate.ID])
     most = rows["switch.i_limit_max"]
     known = {"i_given": rows["core.i_given"], "i_secondary": o["i_sum"],
@@ -58,16 +59,12 @@ def _advise(work: Work, most: tuple[float, float]) -> None:
 
 def _power(work: Work, on: Any, s: pd.Stage, o: dict[str, Any], end: str, v_bus: Any, lp: Any, i_limit: Any) -> Any:
     """Power the core takes up at a current limit [W], as a row or a bare number. lp: inductance as the nominal rate sees it [H]."""
-    read = plain if isinstance(on, Quick) else (lambda x: x)
-    v_or, fs, r_on = (read(x) for x in (o["v_or"], s.fs, o["r_on"]))
-    ramp = on(f"overload.v_ramp_{end}", least_bus.left_of_bus, v_bus=v_bus, r_on=r_on, i_peak=i_limit, i_start=read(o["i_start"]))
-    if s.variant.valley:
-        alone = on(f"overload.f_limit_{end}", valley_switching.limit_rate, lp=lp, i_limit=i_limit, v_bus=ramp, v_reflected=v_or,
-                   t_valley=read(work.sheet.rows["switch.t_valley"]))
-        rate_there = on(f"overload.f_{end}", formulas.valley_rate, f_max=read(s.f_max), f_limit=alone)
-        return on(f"overload.p_{end}", least_bus.power_emptied, lp=lp, i_peak=i_limit, fs=rate_there)
-    mean = on(f"overload.v_mean_{end}", least_bus.mean_voltage, v_bus=ramp, v_reflected=v_or)
-    emptied = on(f"overload.p_emptied_{end}", least_bus.power_emptied, lp=lp, i_peak=i_limit, fs=fs)
-    flowing = on(f"overload.p_flowing_{end}", least_bus.power_continuous, v_mean=mean, i_peak=i_limit, lp=lp, fs=fs)
-    rests = (plain(mean) > plain(i_limit) * plain(lp) * plain(fs)) & (not s.variant.turned)
-    return on.either(f"overload.p_{end}", rests, emptied, flowing, "whether the core's current comes to rest")
+    read, name = plain if isinstance(on, Quick) else (lambda x: x), f"overload.{{}}_{end}".format
+    v_or, r_on, start = (read(o[k]) for k in ("v_or", "r_on", "i_start"))
+    if not s.variant.valley:
+        return sag.taken_up(on, s, name, v_bus, lp, i_limit, read(s.fs), v_or=v_or, r_on=r_on, i_start=start)
+    ramp = on(name("v_ramp"), least_bus.left_of_bus, v_bus=v_bus, r_on=r_on, i_peak=i_limit, i_start=start)
+    alone = on(name("f_limit"), valley_switching.limit_rate, lp=lp, i_limit=i_limit, v_bus=ramp, v_reflected=v_or,
+               t_valley=read(work.sheet.rows["switch.t_valley"]))
+    return on(name("power"), least_bus.power_emptied, lp=lp, i_peak=i_limit,
+              fs=on(name("f"), formulas.valley_rate, f_max=read(s.f_max), f_limit=alone))

@@ -1,13 +1,13 @@
 """A flyback on a bus that sags below what the mains leave: at the end of hold-up, and until it lets go."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any
 
 import numpy as np
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array
-from rhevectra.core.basis.sheet import plain
+from rhevectra.core.basis.sheet import Quick, plain
 from rhevectra.core.formulas import least_bus, valley_switching
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.least_bus import record_asked, record_line
@@ -22,10 +22,9 @@ def peak_at(work: Work, s: pd.Stage, out: Mapping[str, Any], floor: float, share
     v_bus, v_or, peak, fs, r_on, start = (
         np.broadcast_to(plain(x), work.grid.shape)[full]
         for x in (s.v_bus, out["v_or"], out["i_peak"], out["fs"], out["r_on"], out["i_start"]))
-    here, lp = least_bus.mean_voltage(least_bus.left_of_bus(v_bus, r_on, peak, start), v_or), float(plain(s.lp))
-    emptied = least_bus.power_emptied(lp, peak, fs)
-    power = emptied if s.variant.valley else np.where(_empties(s, here, peak, lp, fs), emptied,
-                                                      least_bus.power_continuous(here, peak, lp, fs))
+    lp = float(plain(s.lp))
+    power = (least_bus.power_emptied(lp, peak, fs) if s.variant.valley
+             else taken_up(Quick(), s, "sag.{}".format, v_bus, lp, peak, fs, v_or=v_or, r_on=r_on, i_start=start))
     there = least_bus.mean_voltage(least_bus.left_of_bus(floor, r_on, 2 * power / least_bus.mean_voltage(floor, v_or), 0.0), v_or)
     if s.variant.valley:
         ring = float(valley_switching.half_ring(lp, plain(s.c_node)))
@@ -40,23 +39,29 @@ def _empties(s: pd.Stage, v_mean: Any, i_peak: Any, lp: Any, fs: Any) -> Array:
     return np.asarray(v_mean > i_peak * lp * fs) & (not s.variant.turned)
 
 
+def taken_up(on: Any, s: pd.Stage, name: Callable[[str], str], v_bus: Any, lp: Any, i_peak: Any, fs: Any, *, v_or: Any, r_on: Any,
+             i_start: Any) -> Any:
+    """Power the core takes up at a set rate [W], from its peak current [A]: as a row whose parts are called by `name`, or a bare number."""
+    emptied = on(name("power_emptied"), least_bus.power_emptied, lp=lp, i_peak=i_peak, fs=fs)
+    ramp = on(name("v_ramp"), least_bus.left_of_bus, v_bus=v_bus, r_on=r_on, i_peak=i_peak, i_start=i_start)
+    mean = on(name("v_mean"), least_bus.mean_voltage, v_bus=ramp, v_reflected=v_or)
+    flowing = on(name("power_flowing"), least_bus.power_continuous, v_mean=mean, i_peak=i_peak, lp=lp, fs=fs)
+    return on.either(name("power"), _empties(s, *(plain(x) for x in (mean, i_peak, lp, fs))), emptied, flowing,
+                     "whether the core's current comes to rest")
+
+
 def record(work: Work, s: pd.Stage, o: dict[str, Any]) -> None:
     """The bus at which full load is lost: at the largest duty, or where the least current limit is reached."""
     sheet, rows = work.sheet, work.sheet.rows
     record_asked(work)
     valley, limit = s.variant.valley, rows["switch.limit_sagged"]
     peak, lp = (rows["switch.i_peak_run"], s.lp) if valley else (rows["switch.i_peak_least"], rows[SEEN_SLOW])
-    emptied = sheet("sag.power_emptied", least_bus.power_emptied, lp=lp, i_peak=peak, fs=o["fs"])
-    power: Any = emptied
     if valley:
-        there = sheet("sag.v_mean_least", least_bus.mean_voltage_refilled, power=emptied, lp=lp, i_limit=limit,
+        power = sheet("sag.power_emptied", least_bus.power_emptied, lp=lp, i_peak=peak, fs=o["fs"])
+        there = sheet("sag.v_mean_least", least_bus.mean_voltage_refilled, power=power, lp=lp, i_limit=limit,
                       t_valley=rows["switch.t_valley"])
     else:
-        ramp = sheet("sag.v_ramp", least_bus.left_of_bus, v_bus=s.v_bus, r_on=o["r_on"], i_peak=peak, i_start=o["i_start"])
-        here = sheet("sag.v_mean", least_bus.mean_voltage, v_bus=ramp, v_reflected=o["v_or"])
-        flowing = sheet("sag.power_flowing", least_bus.power_continuous, v_mean=here, i_peak=peak, lp=lp, fs=o["fs"])
-        power = sheet.either("sag.power", _empties(s, here.value, peak.value, lp.value, plain(o["fs"])), emptied, flowing,
-                             "whether the core's current comes to rest")
+        power = taken_up(sheet, s, "sag.{}".format, s.v_bus, lp, peak, o["fs"], v_or=o["v_or"], r_on=o["r_on"], i_start=o["i_start"])
         there = sheet("sag.v_mean_least", least_bus.mean_voltage_at, lp=lp, fs=o["fs"], i_limit=limit, power=power)
     by_limit = sheet("sag.v_by_current", least_bus.by_current, v_mean=there, v_reflected=o["v_or"], r_on=o["r_on"], power=power,
                      i_limit=limit)

@@ -177,28 +177,28 @@ def current_limit(work: Work, switch: Mapping[str, Any], stage: pd.Stage, out: M
     run = out["i_peak"] if valley else peak_with(out["i_peak"], out["i_end"], _share(work, stage.variant), stage.variant.turned)
     ends = at_hold_up(work, stage, out, v_bus)
     taken, taken_sag = (0.0, 0.0) if valley else _taken(work, stage, out, v_bus)
-    left = flyback.limit_over_line(1.0, float(lowered.value), v_bus, *(float(work.sheet.rows[f"bus.v_{end}"].value)
-                                                                       for end in ("low", "high")))
-    peak_run, peak_sag = half * float(np.max(loaded(work, (run + taken / 1.05) / left))), room * half * ends + taken_sag
+    bus = {f"v_{end}": float(sheet.rows[f"bus.v_{end}"].value) for end in ("low", "high")}
+    left = flyback.limit_over_line(1.0, float(lowered.value), v_bus, **bus)
+    in_run, sagged = float(np.max(loaded(work, (1.05 * half * run + taken) / left))), room * half * ends + taken_sag
 
     def rule() -> float:
         if switch["integrated"]:
             return float(row["limit_typ_a"])
-        return sensing.limit_of(work, max(1.05 * peak_run, peak_sag, 1e-3) / (1 - float(tol.value)))
+        return sensing.limit_of(work, max(in_run, sagged, 1e-3) / (1 - float(tol.value)))
 
     nominal = work.choose("switch.current_limit", rule,
-                          ("full load at the end of hold-up" if peak_sag > 1.05 * peak_run else "5 % above the largest peak in run")
+                          ("full load at the end of hold-up" if sagged > in_run else "5 % above the largest peak in run")
                           + (" with half the inductance tolerance" if valley else " with the least inductance at the least rate")
                           + ", at the least trip; next sense resistor of E96" if not switch["integrated"] else "typical value of the class")
     least = sheet.given("transformer.lp_min", float(plain(stage.lp)) * (1 - float(lp_tol.value)), "H", "rule",
                         "inductance less its tolerance")
     if not valley:
         sheet(SEEN_SLOW, inductance.seen_slow, lp_min=least, tolerance=sheet.rows[rate.ID])
-    worst = limit_at(work, v_bus)
+    here, worst = limit_rows(Quick(), work, v_bus)
     low = sheet.given("switch.limit_sagged", float(nominal.value) * (1 - float(tol.value)) - taken_sag, "A", "rule",
                       "nominal current limit less its tolerance, at the lowest bus and below"
                       + ("; less what slope compensation takes in the longest pulse" if taken_sag else ""))
-    return {"nominal": nominal, "worst": worst, "least": low, "lp_tol": lp_tol, "at_hold_up": ends,
+    return {"nominal": nominal, "here": here, "worst": worst, "least": low, "lp_tol": lp_tol, "at_hold_up": ends,
             "lp_max": float(plain(stage.lp)) * (1 + float(lp_tol.value))}
 
 
@@ -248,7 +248,7 @@ def transformer_need(work: Work, stage: pd.Stage, limit: Mapping[str, Any], out:
     rise = choose("transformer.rise_max", 45.0, "class of insulation and of neighbours (common practice)")
     b_max = work.sheet.given("transformer.b_limit", b_sat * float(derate.value), "T", "rule",
                              f"{b_sat:g} T at 100 °C × {float(derate.value):g}")
-    flux = np.max(magnetics.flux_at_limit(limit["lp_max"], limit_rows(Quick(), work, v_bus)[0],
+    flux = np.max(magnetics.flux_at_limit(limit["lp_max"], limit["here"],
                                           float(work.sheet.rows["switch.limit_tolerance"].value), v_bus,
                                           float(work.sheet.rows["switch.limit_delay"].value), plain(stage.c_node), 1, 1))
     return tr.TransformerNeed(

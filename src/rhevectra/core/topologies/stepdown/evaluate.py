@@ -9,13 +9,14 @@ from msgspec.structs import replace
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX, NOTE
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.formulas import flyback, forward, magnetics, output, slope, spike
+from rhevectra.core.formulas import flyback, forward, magnetics, output, spike
+from rhevectra.core.formulas import slope as ramps
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.magnetics.transformer import binding
 from rhevectra.core.magnetics.windows import windows
 from rhevectra.core.stages.dies import record_pulsed
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common import idle, least_filter, pieces, secondary_kinds, sensing, supply
+from rhevectra.core.topologies.common import idle, least_filter, pieces, secondary_kinds, sensing, slope, supply
 from rhevectra.core.topologies.common.bank import record_bank
 from rhevectra.core.topologies.common.chokes import choke_rows, record_choke
 from rhevectra.core.topologies.common.least_bus import record_by_duty
@@ -80,18 +81,10 @@ def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp:
         losses |= phase.record(work, plan, stage, o)
     found = feedback_error(work, stage.v_out, signal=lambda: signal.of(work, seen, o))
     _supply(work, seen, o)
-    _least_limit(work, o)
+    if "switch.limit_ramp" in work.sheet.rows:
+        slope.record_least(work, work.sheet.rows["switch.current_limit"], ramps.lost_in, t_on=o["t_e"])
     faults.record(work, plan, seen, o)
     return {"o": o, "stage": stage, "shared": shared, "losses": losses, "loop": found}
-
-
-def _least_limit(work: Work, o: dict[str, Any]) -> None:
-    """The least current limit once more where it sees the ramp of the slope compensation."""
-    sheet, rows = work.sheet, work.sheet.rows
-    if "switch.limit_ramp" in rows:
-        lost = sheet("switch.limit_lost", slope.lost_in, slope=rows["switch.limit_ramp"], t_on=o["t_e"])
-        sheet("switch.limit_min", slope.least_limit, i_limit=rows["switch.current_limit"], tolerance=rows["switch.limit_tolerance"],
-              lost=lost)
 
 
 def _given(work: Work, plan: Plan) -> dict[str, Any]:

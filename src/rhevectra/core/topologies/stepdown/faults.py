@@ -8,7 +8,6 @@ import numpy as np
 from rhevectra.core.basis.corners import RUN
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import faults, forward, slope
-from rhevectra.core.formulas import overload as formulas
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import faults as common
 from rhevectra.core.topologies.common import least_filter, overload, secondaries
@@ -49,14 +48,12 @@ def record(work: Work, plan: Any, s: st.Stage, o: dict[str, Any]) -> None:
 
 def _overload(work: Work, s: st.Stage, o: dict[str, Any], turns: dict[str, Any]) -> None:
     """Load at which the limit takes over: at the least limit with the ripple of the bad ends, and as the period at the greatest has it."""
-    sheet, rows, full, most = work.sheet, work.sheet.rows, s.i_out, o["i_load"]
+    sheet, rows, most = work.sheet, work.sheet.rows, o["i_load"]
     least = sheet("overload.i_least", forward.current_at_limit, i_limit=rows["switch.limit_min"], i_mag=o["i_mag"],
                   ripple=rows["filter1.i_ripple_most"], **turns)
     if "switch.limit_lost" in rows:
         most = sheet("overload.i_most", slope.less_behind, i_out=most, lost=rows["switch.limit_lost"], **turns)
-    overload.record(work, sheet("overload.by_least", formulas.share_of_current, at_limit=least, i_out=full),
-                    sheet("overload.by_most", formulas.share_of_current, at_limit=most, i_out=full), overload.sagging(work, s.v_bus),
-                    rows["switch.v_bus_least"])
+    overload.record_currents(work, least, most, s.i_out, s.v_bus)
     overload.record_winding(work)
 
 

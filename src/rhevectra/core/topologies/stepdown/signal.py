@@ -34,14 +34,14 @@ def of(work: Work, s: st.Stage, o: dict[str, Any]) -> signal.Signal:
 
 
 def _gain(work: Work, s: st.Stage, ratio: float, by_duty: bool) -> Any:
-    """What an ampere of the pin moves at every corner of the grid: duty, or crest seen from the output [1/A, A/A]."""
-    rows, shape = work.sheet.rows, work.grid.shape
+    """What an ampere of the pin moves, alike or at every corner of the grid: duty, or crest seen from the output [1/A, A/A]."""
+    rows = work.sheet.rows
     pull = float(rows["feedback.i_pin"].value)
     if not by_duty:
-        return np.full(shape, ratio * float(rows["switch.current_limit"].value) / pull)
-    whole = np.full(shape, float(rows["switch.duty_limit"].value) / pull)
+        return ratio * float(rows["switch.current_limit"].value) / pull
+    whole = float(rows["switch.duty_limit"].value) / pull
     follows = str(work.choose(FORWARD, BUS, "the modulator's ramp rises with the bus (usual under duty control)").value) == BUS
-    v_bus = np.broadcast_to(plain(s.v_bus), shape)
+    v_bus = plain(s.v_bus)
     return whole * float(v_bus.min()) / v_bus if follows else whole
 
 
