@@ -47,3 +47,22 @@ def share_of_current(at_limit: Any, i_out: Any) -> Any:
 def valley_rate(f_max: Any, f_limit: Any) -> Any:
     """Frequency [Hz] at the current limit of a stage that turns on in a valley."""
     return np.minimum(f_max, f_limit)
+
+
+@formula("k_h = (I_k/I_x)²", "", "I_k I_x", "heat in a resistance goes with the square of the rms current")
+def more_heat(at_limit: Any, at_overload: Any) -> Any:
+    """Heat at the limit over that at the overload, from the rms currents of both [A]."""
+    return np.square(at_limit / at_overload)
+
+
+@formula("T_k = T_a + k_h·(T_w − T_a)", "°C", "T_a T_w k_h",
+         "rise in proportion to the heat of the copper, cooling and resistance as before")
+def lasting(ambient: Any, t_winding: Any, more: Any) -> Any:
+    """Temperature [°C] of a winding that is t_winding hot, once its copper gives `more` times the heat for good."""
+    return ambient + more * (t_winding - ambient)
+
+
+@formula("P_k = P + (k_h − 1)·P_c", "W", "P P_c k_h", "what is lost in resistance goes with the square of the current, the rest stays")
+def lost(loss: Any, conduction: Any, more: Any) -> Any:
+    """Loss [W] of a part whose conduction is `more` times what it was."""
+    return loss + (more - 1) * conduction

@@ -19,22 +19,20 @@ temperatures of the safety standard for electronic equipment, from memory)."""
 CLASS_ROOM = 10.0
 """What the temperature allowed in run stays below that of the class [K]."""
 LEAST, GREATEST = "overload.least", "overload.most"
-FIGURES = (
-    FigureSpec(LEAST, "Least load it holds", "k_min", "switch", corners.LIMIT, "min", "overload.asked", "min",
-               fixed="outputs rising together; power that a power factor stage has left", look_only=True,
-               sentence="of full load: where the least current limit, or the least bus under that load, takes over"),
-    FigureSpec(GREATEST, "Most load it holds", "k_max", "switch", corners.LIMIT, "max", "overload.most_limit", "max",
-               fixed="bus as at full load; outputs rising together; power that a power factor stage has left", look_only=True,
-               sentence="of full load: below the greatest current limit nothing stops it, and all parts carry it as long as it is asked "
-               "for; against what the rectifiers are rated for"),
-    FigureSpec("overload.r_ca", "Overload: case to ambient needed", "R_ca", "switch", corners.LIMIT, "min",
-               fixed="loss taken at the junction's limit", sentence="of the switch, at the greatest current limit: what a heat sink must "
-               "do where no timer ends an overload"),
-)
+HOLDS_LEAST = FigureSpec(LEAST, "Least load it holds", "k_min", "switch", corners.LIMIT, "min", "overload.asked", "min",
+                         fixed="outputs rising together; power that a power factor stage has left", look_only=True,
+                         sentence="of full load: where the least current limit, or the least bus under that load, takes over")
+HOLDS_MOST = FigureSpec(GREATEST, "Most load it holds", "k_max", "switch", corners.LIMIT, "max", "overload.most_limit", "max",
+                        fixed="bus as at full load; outputs rising together; power that a power factor stage has left", look_only=True,
+                        sentence="of full load: below the greatest current limit nothing stops it, and all parts carry it as long as it "
+                        "is asked for; against what the rectifiers are rated for")
+COOLED = FigureSpec("overload.r_ca", "Overload: case to ambient needed", "R_ca", "switch", corners.LIMIT, "min",
+                    fixed="loss taken at the junction's limit", sentence="of the switch, at the greatest current limit: what a heat sink "
+                    "must do where no timer ends an overload")
+FIGURES = (HOLDS_LEAST, HOLDS_MOST, COOLED)
 WINDING = FigureSpec("overload.t_winding", "Overload: winding temperature", "T_k", "transformer", corners.LIMIT, "max",
                      "overload.t_limit", "max", fixed="mean of the winding; core loss at its planned temperature", look_only=True,
                      sentence="at the greatest current limit, which may last")
-
 
 
 def sagging(work: Work, v_bus: Any) -> dict[str, Any]:
@@ -49,9 +47,15 @@ def record(work: Work, least: Row, most: Row, sags: Mapping[str, Any], v_least: 
     sheet = work.sheet
     by_bus = sheet("overload.by_bus", overload.share_by_bus, v_least=v_least, **sags)
     sheet.either(LEAST, least.value <= by_bus.value, least, by_bus, "the least current limit takes over, or the bus sags too far")
-    sheet.given("overload.asked", 1.0, "", "requirement", "full load")
     sheet.again(GREATEST, most)
+    allow(work)
     sheet.again("overload.r_ca", sheet.rows["switch.case_to_ambient"])
+
+
+def allow(work: Work) -> None:
+    """Rows of what both ends are held against."""
+    sheet = work.sheet
+    sheet.given("overload.asked", 1.0, "", "requirement", "full load")
     carried, name = min((_carried(work, n), o.name) for n, o in enumerate(work.need.outputs, 1) if f"rectifier{n}.i_avg" in sheet.rows)
     sheet.given("overload.most_limit", carried, "", "solved", f"rated current of the rectifiers of {name} over what full load sends "
                 "through them")
@@ -80,8 +84,12 @@ def greatest(work: Work) -> tuple[float, float]:
 
 def record_winding(work: Work) -> None:
     """Row of the transformer's winding at the greatest current limit, and what it may come to there."""
-    rows = work.sheet.rows
-    work.sheet.again("overload.t_winding", rows["transformer.t_winding"])
-    allowed = float(rows["transformer.t_winding_max"].value) + CLASS_ROOM
+    work.sheet.again("overload.t_winding", work.sheet.rows["transformer.t_winding"])
+    allow_winding(work)
+
+
+def allow_winding(work: Work) -> None:
+    """Row of what a winding may come to in a lasting overload."""
+    allowed = float(work.sheet.rows["transformer.t_winding_max"].value) + CLASS_ROOM
     work.sheet.given("overload.t_limit", allowed + HOT, "°C", "rule",
                      f"class {allowed:g} °C and {HOT:g} K in a lasting overload (safety standard for electronic equipment, from memory)")

@@ -9,7 +9,7 @@ from rhevectra.core.stages.work import FigureSpec
 from rhevectra.core.topologies.common import boards, declare, loop, pieces, sensing, supply
 from rhevectra.core.topologies.common import faults as common
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, TAP
-from rhevectra.core.topologies.resonant import ends, faults, fixed
+from rhevectra.core.topologies.resonant import ends, faults, fixed, overload
 from rhevectra.core.topologies.resonant.chambers import LEAKAGE, SEPARATE
 
 _DECISIONS = (
@@ -125,7 +125,8 @@ _NOMINAL = ("tank of nominal parts: what the ends of its tolerances add is a fig
 def _figures(*own: FigureSpec, without: tuple[str, ...] = ()) -> tuple[FigureSpec, ...]:
     """The shared figures and those of a family; currents are told for the worst end of the tank's tolerances, losses for its nominal
     parts."""
-    shared = declare.figures(*_FIGURES, *own, *faults.FIGURES, *loop.FIGURES, *supply.FIGURES, without=(*_NO_FIGURES, *without))
+    shared = declare.figures(*_FIGURES, *own, *faults.FIGURES, *overload.FIGURES, *loop.FIGURES, *supply.FIGURES,
+                             without=(*_NO_FIGURES, *without))
     return (*(replace(f, fixed=_OVER if f.id == "switch.i_rms" else _NOMINAL) if f.fixed == declare.MODEL else f for f in shared),
             *boards.FIGURES)
 

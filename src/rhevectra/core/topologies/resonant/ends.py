@@ -31,7 +31,7 @@ DECISIONS = (
 BESIDE = 1.02
 """By what more than the slower resonance the flux of the transformer grows at an end of the tolerances: the frequency for the output moves
 too."""
-_ENDS = np.array([(0, 0, 0), *product((-1, 1), repeat=3)])
+ENDS = np.array([(0, 0, 0), *product((-1, 1), repeat=3)])
 """Nominal parts, then the ends: resonant inductance, capacitor, magnetising inductance."""
 _SAID = {"f_low": "lowest frequency", "f_high": "highest frequency", "i_peak": "peak tank current",
          "v_cap": "peak of the capacitor's alternating voltage", "flux": "flux linkage of the transformer",
@@ -121,13 +121,13 @@ def solve(s: st.Stage, settled: st.Settled, by: Tolerances) -> Ends:
     as with nominal parts; a fixed ratio is trimmed to the resonance of each piece."""
     shape = settled.out["f"].shape
     outer, between = outer_buses(np.broadcast_to(s.v_bus, shape))
-    lr, cr, lm = ((1 + share * _ENDS[:, k])[:, None, None] for k, share in enumerate((by.lr, by.cr, by.lm)))
+    lr, cr, lm = ((1 + share * ENDS[:, k])[:, None, None] for k, share in enumerate((by.lr, by.cr, by.lm)))
     taken = lambda x: np.broadcast_to(x, shape).ravel()[outer]  # noqa: E731
     s = several.seen(s)
     looks = {n: taken(x) for n in ("v_out", "r_secondary") if np.ndim(x := getattr(s, n))}
     moved = replace(at(s, (lr, cr, lm)), v_bus=taken(s.v_bus), i_out=taken(s.i_out), **looks,
                     fixed=s.fixed / np.sqrt(lr * cr) if s.fixed else 0.0)
-    state: dict[str, Any] = {k: None if x is None else np.concatenate([x[outer.ravel()]] * len(_ENDS)) for k, x in settled.state.items()}
+    state: dict[str, Any] = {k: None if x is None else np.concatenate([x[outer.ravel()]] * len(ENDS)) for k, x in settled.state.items()}
     state["near"][:, :2] *= np.repeat((lr / lm).ravel(), outer.size)[:,
         None]  # the magnetising current, most of both at the start, follows its inductance
     found = st.solve(moved, state, passes=1)

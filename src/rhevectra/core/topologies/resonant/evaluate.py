@@ -27,7 +27,7 @@ from rhevectra.core.topologies.common.ratings import feedback_error, least_setti
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, RECTIFIERS
 from rhevectra.core.topologies.common.supply import AUX_DROP
 from rhevectra.core.topologies.common.synchronous import record_most
-from rhevectra.core.topologies.resonant import chambers, curves, ends, faults, fixed, others, sharing, signal
+from rhevectra.core.topologies.resonant import chambers, curves, ends, faults, fixed, others, overload, sharing, signal
 from rhevectra.core.topologies.resonant import stage as st
 from rhevectra.core.topologies.resonant.build import TAN_DELTA, Plan
 from rhevectra.core.topologies.resonant.sharing import even, nominal, of_all, worst, worst_phase
@@ -100,6 +100,7 @@ def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp:
                               {"ripple": own["i_swing"], "fs": rectified}, n=own["n"])
     found = None if s.fixed else feedback_error(work, s.v_out, signal=lambda: signal.of(work, plan.stage, plan.settled))
     faults.record(work, s, o, plan.choke)
+    overload.record(work, plan)
     return {"o": o, "stage": s, "shared": owns if s.others else [], "losses": losses, "loop": found}
 
 

@@ -10,11 +10,13 @@ from typing import Any
 
 import numpy as np
 
+from rhevectra.core.basis.corners import Array
+
 LAG = 0.25
 """Time the tank current lags at least, in units of √(L_r·C_r): 0.4 µs at 100 kHz."""
 RATIOS = (1.5, 2.0, 2.5, 3.0, 4.0, 5.0, 6.0, 7.0, 8.0, 10.0, 12.0, 14.0, 20.0)
 GAINS = (1.02, 1.05, 1.1, 1.15, 1.2, 1.3, 1.4, 1.5, 1.75, 2.0, 2.5, 3.0, 4.0, 6.0)
-_LOADS = np.array((
+_LOGS = np.log((
     (2.253, 2.047, 1.871, 1.766, 1.675, 1.554, 1.449, 1.372, 1.241, 1.145, 1.032, 0.966, 0.887, 0.819),
     (1.782, 1.676, 1.555, 1.464, 1.387, 1.272, 1.178, 1.113, 0.990, 0.919, 0.828, 0.780, 0.717, 0.665),
     (1.491, 1.411, 1.305, 1.225, 1.149, 1.050, 0.977, 0.920, 0.824, 0.765, 0.697, 0.654, 0.611, 0.570),
@@ -28,12 +30,21 @@ _LOADS = np.array((
     (0.316, 0.314, 0.301, 0.288, 0.278, 0.262, 0.250, 0.243, 0.230, 0.222, 0.215, 0.211, 0.208, 0.203),
     (0.272, 0.271, 0.260, 0.251, 0.243, 0.230, 0.221, 0.215, 0.205, 0.200, 0.195, 0.191, 0.188, 0.184),
     (0.191, 0.191, 0.189, 0.183, 0.178, 0.171, 0.166, 0.163, 0.159, 0.156, 0.154, 0.153, 0.152, 0.149)))
-"""Load (ratios, gains) of the tank [1]."""
+"""Logarithm of the load of the tank (ratios, gains) [1]."""
+
+_AXES = np.log(RATIOS), np.log(GAINS)
 
 
-def most_load(ratio: Any, gain: float) -> Any:
+def _between(axis: Array, value: Any) -> tuple[Any, Any]:
+    """Which of the tabulated logarithms lies below a value, and how far on the way to the next it is; beyond the table as at its end."""
+    x = np.log(value)
+    at = np.clip(np.searchsorted(axis, x) - 1, 0, len(axis) - 2)
+    return at, np.clip((x - axis[at]) / (axis[at + 1] - axis[at]), 0.0, 1.0)
+
+
+def most_load(ratio: Any, gain: Any) -> Any:
     """Greatest load at a ratio of inductances L_m/L_r and a gain, between the tabulated ones by their logarithms; beyond the table as at
     its end, in proportion."""
-    at = np.exp([np.interp(np.log(gain), np.log(GAINS), np.log(row)) for row in _LOADS])
-    within = np.exp(np.interp(np.log(ratio), np.log(RATIOS), np.log(at)))
-    return within * np.minimum(1.0, GAINS[-1] / gain) * np.minimum(1.0, RATIOS[-1] / np.asarray(ratio))
+    (i, a), (j, b) = _between(_AXES[0], ratio), _between(_AXES[1], gain)
+    within = np.exp((1 - a) * ((1 - b) * _LOGS[i, j] + b * _LOGS[i, j + 1]) + a * ((1 - b) * _LOGS[i + 1, j] + b * _LOGS[i + 1, j + 1]))
+    return within * np.minimum(1.0, GAINS[-1] / np.asarray(gain)) * np.minimum(1.0, RATIOS[-1] / np.asarray(ratio))
