@@ -267,6 +267,7 @@ def test_it_costs_and_draws_what_it_has(fans):
         plain) == TOPOLOGIES["llc_half"].bill(plain) | {"small": TOPOLOGIES["llc_half"].bill(plain)["small"] + 3,
                                                         "bridges": [(plain.rows["bridge.class"].value, 1)],
                                                         "bulk": [(plain.context["front"].cap["name"], plain.context["front"].cans)],
+                                                        "sinks": [plain.value(f"sink.{side}") for side in ("primary", "secondary")],
                                                         "selectors": 0}  # the trip's reference, coupler and resistor; bridge and bulk
     check_drawn(fans, fans.grid.find(100.0), fans)
     check_drawn(fans, fans.grid.find(264.0), plain)

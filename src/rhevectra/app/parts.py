@@ -8,6 +8,7 @@ from rhevectra.core.design.cost import whole_bill
 from rhevectra.core.design.design import Design
 from rhevectra.core.emission.declare import in_each, stages_of
 from rhevectra.core.stages.clamping import DIODE_SHARE, diode_class
+from rhevectra.core.stages.sinks import PAD, SIDES, called
 from rhevectra.core.stages.strings import ACROSS
 from rhevectra.core.topologies.common.sensing import CAPACITOR, RESISTOR
 from rhevectra.core.topologies.common.supply import regulated
@@ -81,7 +82,7 @@ def rows(design: Design) -> list[tuple[str, str, int]]:
             spec = design.decision_specs.get(id) or design.specs.get(id)
             label = _lower(spec.label) if spec else "discharge resistor of the X capacitors"
             out.append((label, told, _count(design, id)))
-    out += [*_diodes(design), *_second_stages(design), *_sensing(design), *_feedback(design)]
+    out += [*_diodes(design), *_second_stages(design), *_sensing(design), *_feedback(design), *_sinks(design)]
     if "feedback.v_trip" in design.rows:
         coupler = " and coupler" if "feedback.r_led" in design.rows else ""
         out.append(("over-voltage trip", f"reference{coupler}, {show(float(design.rows['feedback.v_trip'].value), 'V')}", 1))
@@ -110,6 +111,19 @@ def _diodes(design: Design) -> list[tuple[str, str, int]]:
         found.append(("diode back to the bus", _class_for(design.value("switch.v_peak")), 2))
     if "aux.v_reverse" in rows:
         found.append(("diode of the auxiliary supply", _class_for(_RINGS * DIODE_SHARE * design.value("aux.v_reverse")), 1))
+    return found
+
+
+def _sinks(design: Design) -> list[tuple[str, str, int]]:
+    """Heat sinks with what stands on them, and the pads under it."""
+    found = []
+    for side in SIDES:
+        on = [p.hot for p in design.context["placed"] if p.side == side]
+        if on:
+            room = f", about {show(design.value(f'sink.{side}_room'), 'm³', 2)}" if f"sink.{side}_room" in design.rows else ""
+            found.append((f"{side} heat sink", f"{show(design.value(f'sink.{side}'), 'K/W')}{room}, for "
+                          + ", ".join(called(design.delivered, h.part) for h in on)
+                          + f"; each package on a pad of {show(design.value(PAD), 'K/W')}", 1))
     return found
 
 

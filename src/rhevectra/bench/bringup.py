@@ -7,9 +7,11 @@ import numpy as np
 from msgspec import Struct
 
 from rhevectra.bench.readings import AMPERES, HERTZ, PROBE, VOLTS, Check, band_of, widened
+from rhevectra.core.basis import corners
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
 from rhevectra.core.stages import rate
+from rhevectra.core.stages.sinks import SIDES, WARM, called, key
 from rhevectra.core.topologies.common.making import inductance_band, leakage_band
 from rhevectra.drawing.sheet import has_sheet
 
@@ -323,3 +325,24 @@ def _heat(design: Design, room: float) -> Iterator[Check]:
         yield Check(f"Temperature of the {PARTS.get(id.split('.')[0], id.split('.')[0])}", _setting(figure.corner.v_line, 1.0),
                     f"thermocouple, room {room:g} °C", "°C", None, room + figure.value, id, "",
                     "losses above those told, or less air than asked for", (ambient - room, ambient + figure.limit))
+    yield from _sinks(design, room)
+
+
+def _sinks(design: Design, room: float) -> Iterator[Check]:
+    """Heat sinks, and the cases of what stands without one, where they are hottest."""
+    rows, rise = design.rows, room - float(design.rows["ambient.max"].value)
+    how, hint = f"thermocouple, room {room:g} °C", "losses above those told, or less air than asked for"
+    for side in SIDES:
+        if f"sink.{side}_t" in rows:
+            figure = design.figure(f"sink.{side}_t")
+            line = figure.corner.v_line if figure.corner else _lines(design)[0]
+            yield Check(f"Temperature of the {side} heat sink", _setting(line, 1.0), how, "°C", None, rise + figure.value, figure.id, "",
+                        hint, (-rise, float(rows[WARM].value)))
+    for h in (p.hot for p in design.context["placed"] if not p.side):
+        places, at = corners.FULL.places(design.grid, design.grid.shape)
+        burnt = np.broadcast_to(h.power.value, design.grid.shape).ravel()[places]
+        index = tuple(int(i) for i in np.unravel_index(at[burnt.argmax()], design.grid.shape))
+        inside = float(h.power.at(index)) * h.r_jc
+        case, limit = (float(rows[id].at(index)) - inside for id in (f"sink.tj_{key(h.part)}", f"{h.part}.t_junction"))
+        yield Check(f"Case of the {called(design.delivered, h.part)}", _setting(design.grid.corner(index).v_line, 1.0), how, "°C", None,
+                    rise + case, h.case, "", hint, (-rise, limit))

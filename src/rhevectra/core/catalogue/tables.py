@@ -18,7 +18,7 @@ TABLES = ("cores", "materials", "wires", "switches", "rectifiers", "bulk_capacit
           "thermistors", "boost_diodes", "regulators", "rings", "powders", "costs")
 PRICES = "costs"
 """The table in which a row of one's own stands for the shipped one on purpose."""
-_OPTIONAL = ("by_choice", "bobbin_pins")
+_OPTIONAL = {"cores": ("by_choice", "bobbin_pins"), "bridges": ("r_junction_case_k_w", "t_junction_max_c")}
 """Columns a person's own rows may leave out."""
 _TEXT_COLUMNS = ("name", "family", "kind", "source", "wire_kind", "set", "what")
 
@@ -89,7 +89,7 @@ def check_rows(table: str, raw: Iterable[Mapping[str, Any]], where: str) -> tupl
     rows = []
     for number, line in enumerate(raw, 1):
         at = f"{where}, row {number}"
-        missing = [c for c in wanted if line.get(c) is None and c not in _OPTIONAL]
+        missing = [c for c in wanted if line.get(c) is None and c not in _OPTIONAL.get(table, ())]
         if missing:
             raise InputError(at, f"column {missing[0]} is missing", ", ".join(wanted))
         rows.append({c: _cell(c, line.get(c), at) for c in wanted})

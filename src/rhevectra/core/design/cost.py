@@ -11,6 +11,7 @@ from rhevectra.core.design.regulators import behind
 from rhevectra.core.magnetics.ring import rings
 from rhevectra.core.magnetics.windows import windows
 from rhevectra.core.stages import DC_FRONT_END, FRONT_ENDS
+from rhevectra.core.stages.sinks import SIDES
 from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.core.topologies.common.supply import regulated
 
@@ -41,12 +42,14 @@ def _of_rings(table: Table) -> dict[str, float]:
 
 
 def whole_bill(design: Design) -> dict[str, Any]:
-    """Bill of materials of the power stage and of the front end; fuse, limiter and mains filter are left out."""
+    """Bill of materials of the power stage and of the front end, heat sinks by their resistances [K/W]; fuse, limiter and mains filter are
+    left out."""
     power_stage: dict[str, Any] = TOPOLOGIES[design.topology].bill(design)
     if held := behind(design.rows):
         power_stage["regulators"] = [(str(design.rows[f"regulator{n}.class"].value), 1) for n in held]
     power_stage["small"] += TRIP_PARTS * ("feedback.v_trip" in design.rows) + REGULATOR_PARTS * regulated(design.rows)
     front: dict[str, Any] = getattr(FRONT_ENDS.get(design.front_end, DC_FRONT_END), "bill", lambda _: {})(design)
+    power_stage["sinks"] = [float(design.rows[f"sink.{side}"].value) for side in SIDES if f"sink.{side}" in design.rows]
     return {k: x + front[k] if k in front else x for k, x in power_stage.items()} | {k: x for k, x in front.items() if k not in power_stage}
 
 
@@ -63,6 +66,7 @@ def cost_index(design: Design, bill: Mapping[str, Any], volume: float | None = N
     total = c["wound"] * bill["wound"] + c["core_cm3"] * (magnetics_volume(design) if volume is None else volume) * 1e6
     total += c["drive"] * bill["drives"] + c["floating_drive"] * bill["floating_drives"]
     total += c["small"] * bill["small"] + c["selector"] * bill.get("selectors", 0)
+    total += sum(c["sink"] / r for r in bill.get("sinks", ()))
     for name, count in bill["switches"]:
         row = parts["switches"].row(name)
         total += count * c.get(name, c["switch"] + c["die"] * (row["v_class_v"] / 600) ** 2 / row["r_on_25_ohm"])
@@ -88,5 +92,6 @@ def cost_index(design: Design, bill: Mapping[str, Any], volume: float | None = N
 def part_count(bill: Mapping[str, Any]) -> int:
     """Parts of power stage and front end that are bought and placed."""
     return int(bill["wound"] + bill["drives"] + bill["floating_drives"] + bill["small"] + bill.get("selectors", 0)
+               + len(bill.get("sinks", ()))
                + sum(n for kind in ("switches", "rectifiers", "boost_diodes", "bridges", "regulators", "capacitors", "bulk")
                      for _, n in bill.get(kind, ())))

@@ -25,7 +25,7 @@ from rhevectra.core.emission import declare as emission
 from rhevectra.core.emission import input_capacitors
 from rhevectra.core.emission import record as filtering
 from rhevectra.core.formulas import output
-from rhevectra.core.stages import DC_FRONT_END, air, brown, clamps_for, clamps_refused, front_ends_for, pulse_duty, stored, strings
+from rhevectra.core.stages import DC_FRONT_END, air, brown, clamps_for, clamps_refused, front_ends_for, pulse_duty, sinks, stored, strings
 from rhevectra.core.stages.work import FigureSpec, Work
 from rhevectra.core.topologies import TOPOLOGIES, usual_topology
 from rhevectra.core.topologies.common import barrier
@@ -38,7 +38,7 @@ def decision_specs(topology: ModuleType, front: ModuleType, clamp: ModuleType) -
              DecisionSpec("clamp.kind", "Clamp", "clamp", "choice", options=tuple(clamps_for(topology)),
                           schools="; ".join(f"not {name}: {why}" for name, why in clamps_refused(topology).items())))
     return {s.id: s for s in (*shape, *front.DECISIONS, *emission.decisions(front), *topology.DECISIONS, *regulators.DECISIONS,
-                              *clamp.DECISIONS)}
+                              *clamp.DECISIONS, *sinks.DECISIONS)}
 
 
 def check_pins(pins: Mapping[str, Any], specs: Mapping[str, DecisionSpec],
@@ -102,6 +102,7 @@ def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Map
     more, given = regulators.record(work, asked)
     rows["losses"] |= _beside(work, draft, ripple) | more
     _whole(work, asked, rows["losses"], given)
+    placed = sinks.record(work)
     topology.findings(work, plan)
     if planned := regulators.replanned(work, all_specs, learnt.times):
         made = size(need, pins, as_built, catalogue, noise, loop, replace(learnt, known=planned, times=learnt.times + 1))
@@ -111,9 +112,9 @@ def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Map
     if noise and emission.applies(front) and (wound := filtering.record(work, draft, front)) and not learnt.wound:
         return size(need, pins, as_built, catalogue, noise, loop, replace(learnt, wound=wound))
     unasked = _unasked(work)
-    _general_findings(work, all_specs, {**COMMON, **front.CURES, **emission.CURES, **topology.CURES, **clamp.CURES}, unknown, unasked,
-                      measured, parts)
-    return replace(draft, findings=tuple(work.findings), unasked=unasked)
+    cures = {**COMMON, **sinks.CURES, **front.CURES, **emission.CURES, **topology.CURES, **clamp.CURES}
+    _general_findings(work, all_specs, cures, unknown, unasked, measured, parts)
+    return replace(draft, findings=tuple(work.findings), unasked=unasked, context={**draft.context, "placed": placed})
 
 
 def _before_regulators(work: Work, front: ModuleType, known: Mapping[int, regulators.Known]) -> None:
@@ -342,7 +343,8 @@ def _figure_specs(topology: ModuleType, front: ModuleType, clamp: ModuleType, ne
     outputs = [replace(s, label=f"{o.name}: {s.label[0].lower()}{s.label[1:]}") if several else s for n, o in enumerate(raw.outputs, 1)
                for s in regulators.freed(topology.output_figures(n), o is not need.outputs[n - 1])]
     return {s.id: s for s in (*front.FIGURES, *emission.figures(front), *topology.FIGURES, *clamp.FIGURES, *outputs,
-                              *pulse_duty.figures(len(need.outputs)), *stored.figures(len(need.outputs)), *regulators.figures(need))}
+                              *pulse_duty.figures(len(need.outputs)), *stored.figures(len(need.outputs)), *regulators.figures(need),
+                              *sinks.FIGURES)}
 
 
 AT_REST = 0.03

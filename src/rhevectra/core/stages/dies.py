@@ -8,7 +8,7 @@ import numpy as np
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import output, synchronous
-from rhevectra.core.stages.work import Work
+from rhevectra.core.stages.work import Hot, Work
 
 PULSED = 1.5
 """Pulsed current over the continuous rating (typical, from memory)."""
@@ -38,10 +38,14 @@ def record_coolable(work: Work, id: str) -> None:
     work.sheet.given(id, coolable(work.need.cooling), "K/W", "rule", f"below this {_COOLABLE[work.need.cooling][1]} (common practice)")
 
 
-def record_case(work: Work, part: str, case: str, row: Mapping[str, Any], power: Any, of: str = "") -> tuple[Any, Any]:
+def record_case(work: Work, part: str, case: str, row: Mapping[str, Any], power: Any, of: str = "",
+                whole: Any = None) -> tuple[Any, Any]:
     """What the case of a class needs to its ambient (row `case`); returns the rows of ambient and junction. part: what the junction's row
-    begins with; power: what is burnt in it [W]; of: how its limit is called, where not by its number."""
+    begins with; power: what is burnt in it [W]; of: how its limit is called, where not by its number; whole: what all such parts burn,
+    where there are several [W]."""
     most = row["t_junction_max_c"]
+    work.hot.append(Hot(part, case, row["r_junction_case_k_w"], int(row.get("count", 1) * row.get("series", 1)), power,
+                        power if whole is None else whole, row.get("r_junction_ambient_k_w", 0.0)))
     ambient = work.sheet.given("ambient.max", work.need.ambient_max, "°C", text="highest ambient")
     junction = work.sheet.given(f"{part}.t_junction", JUNCTION_SHARE * most, "°C", "rule",
                                 f"85 % of {of or f'{most:g} °C'} (common practice)")
@@ -49,10 +53,12 @@ def record_case(work: Work, part: str, case: str, row: Mapping[str, Any], power:
     return ambient, junction
 
 
-def record_heat(work: Work, part: str, case: str, row: Mapping[str, Any], each: Any, whole: Any, conduction: Any) -> None:
+def record_heat(work: Work, part: str, case: str, row: Mapping[str, Any], each: Any, whole: Any, conduction: Any,
+                every: Any = None) -> None:
     """What the case of a die needs to its ambient (row `case`), and how fast its loss grows with temperature. part: what the rows begin
-    with; each: loss of the most loaded; whole, conduction: of all of them and what of it is resistance."""
-    sheet, (ambient, junction) = work.sheet, record_case(work, part, case, row, each)
+    with; each: loss of the most loaded; whole, conduction: of those that are judged together and what of it is resistance; every: loss of
+    all there are, where these are more."""
+    sheet, (ambient, junction) = work.sheet, record_case(work, part, case, row, each, whole=whole if every is None else every)
     record_coolable(work, f"{part}.r_ca_floor")
     sheet(f"{part}.runaway", output.runaway, t_junction=junction, ambient=ambient, power=whole, conduction=conduction,
           hot_ratio=row["hot_ratio"], t_hot=row["t_junction_max_c"])

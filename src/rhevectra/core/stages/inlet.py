@@ -15,6 +15,7 @@ from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.catalogue import limits
 from rhevectra.core.formulas import doubler, faults, rectifier
 from rhevectra.core.stages import air, stored, surge
+from rhevectra.core.stages.dies import record_case, record_coolable
 from rhevectra.core.stages.work import FigureSpec, Work
 
 ORDERS = np.arange(1, 40, 2)
@@ -261,6 +262,23 @@ def record_bridge(work: Work, bridge: Any, line: Any, times: Any = None) -> None
 LEFT = {"film": (0.9, "tolerance of a film capacitor (common practice)")}
 """What is left of a capacitor of that kind where nobody says, and why."""
 LEFT_USUAL = 0.8, "the least of a new electrolytic, or its end of life (common practice)"
+
+
+JUNCTION = 150.0
+"""Junction limit of a bridge [°C] whose class tells none (typical, from memory)."""
+
+
+def bridge_case(stage: str) -> FigureSpec:
+    """How the case of the bridge is judged."""
+    return FigureSpec("bridge.case_to_ambient", "Case to ambient needed, bridge", "R_ca", stage, corners.FULL, "min", "bridge.r_ca_floor",
+                      "min", fixed="drop and resistance of the diodes as in their class", look_only=True)
+
+
+def record_bridge_heat(work: Work, bridge: Mapping[str, Any], loss: Any) -> None:
+    """What the case of the bridge needs to its ambient at its loss [W], where its class tells how its heat gets out."""
+    if bridge["r_junction_case_k_w"]:
+        record_case(work, "bridge", "bridge.case_to_ambient", {**bridge, "t_junction_max_c": bridge["t_junction_max_c"] or JUNCTION}, loss)
+        record_coolable(work, "bridge.r_ca_floor")
 
 
 def left_of(work: Work, kind: str = "") -> Any:

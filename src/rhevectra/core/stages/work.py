@@ -34,6 +34,20 @@ class FigureSpec(Struct, frozen=True):
     look_only: bool = False
 
 
+class Hot(Struct, frozen=True):
+    """A part that may stand on a heat sink. part: what the rows of its junction begin with; case: figure of what its case needs to the
+    ambient; r_jc: junction to case [K/W] of the `count` packages that burn `power` [W] together; whole: what all such parts burn [W], rows;
+    r_ja: junction to air without any sink [K/W] where its class tells it, 0 else."""
+
+    part: str
+    case: str
+    r_jc: float
+    count: int
+    power: Any
+    whole: Any
+    r_ja: float = 0.0
+
+
 class Work(Struct):
     """Requirement, grid, catalogue, sheet, decisions and the findings so far: what every stage works on."""
 
@@ -43,6 +57,7 @@ class Work(Struct):
     sheet: Sheet
     choose: Decisions
     findings: list[Finding] = field(default_factory=list)
+    hot: list[Hot] = field(default_factory=list)
     wound: float = 0.0
     """What the chokes of the mains filter came to [Ω] where no ring keeps them to the usual; 0 before that is known."""
     loop: bool = True

@@ -42,6 +42,7 @@ def figures(stacked: bool) -> tuple[FigureSpec, ...]:
             FigureSpec("bridge.conduction_time", "Bridge conduction time", "t_c", "bulk", worst="min", fixed=inlet.TEMPERATURE),
             FigureSpec("bridge.v_reverse", "Bridge reverse voltage", "V̂_R", "bulk", limit="bridge.v_limit", limit_kind="max"),
             FigureSpec("bridge.i_avg", "Diode current, average", "I_D", "bulk", limit="bridge.i_limit", limit_kind="max"),
+            inlet.bridge_case("bulk"),
             FigureSpec("bulk.v_valley", "Bulk valley", "V_valley", "bulk", corners.LOADED, "min", "bulk.v_min_stage", "min",
                        fixed=inlet.TEMPERATURE, sentence="lowest bus between two crests of the line"),
             FigureSpec("bulk.v_valley_left", "Bulk valley, capacitance left", "V_x", "bulk", corners.LOADED, "min", "bulk.v_min_stage",

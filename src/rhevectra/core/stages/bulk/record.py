@@ -107,6 +107,7 @@ def _losses(work: Work, plan: Plan, times: Any, rows: dict[str, Any], b: Bulk) -
     else:
         bridge = sheet("loss.bridge", doubler.bridge_loss, times=times, v_forward=d["v_forward_v"], i_avg_line=average,
                        r_dynamic=d["r_dynamic_ohm"], i_rms=rows["i_rms"])
+    inlet.record_bridge_heat(work, d, bridge)
     thermistor = sheet("loss.thermistor", rectifier.resistive_loss, r=plan.thermistor["r_hot_ohm"], i_rms=rows["i_rms"])
     mains_filter = sheet("loss.mains_filter", rectifier.resistive_loss, r=sheet.rows["inlet.r_filter"], i_rms=rows["i_rms"])
     bulk = sheet("loss.bulk", rectifier.resistive_loss,

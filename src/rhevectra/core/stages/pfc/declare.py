@@ -88,6 +88,7 @@ _FIGURES = (
                fixed="distortion at light load; the X capacitors' current only"),
     FigureSpec("bridge.v_reverse", "Bridge reverse voltage", "V̂_R", "pfc", limit="bridge.v_limit", limit_kind="max"),
     FigureSpec("bridge.i_avg", "Bridge diode current, average", "I_D", "pfc", limit="bridge.i_limit", limit_kind="max"),
+    inlet.bridge_case("pfc"),
     FigureSpec("pfc.l", "Boost inductor", "L", "pfc"),
     FigureSpec("pfc.l_unbiased", "Inductance without bias", "L_0", "pfc"),
     FigureSpec("pfc.l_crest", "Inductance at the crest", "L", "pfc", corners.LOADED, "min", fixed=_IDEAL,
@@ -122,6 +123,8 @@ _FIGURES = (
                sentence="from 1 on the switch heats itself away, however large its margin when cold"),
     FigureSpec("pfc.diode_i_avg", "Boost diode current, average", "I_d", "pfc", limit="pfc.diode_i_limit", limit_kind="max"),
     FigureSpec("pfc.diode_loss", "Loss of the boost diode", "P_d", "pfc"),
+    FigureSpec("pfc.diode_r_ca", "Case to ambient needed, each boost diode", "R_ca", "pfc", worst="min", limit="pfc.r_ca_floor",
+               limit_kind="min", fixed="one diode of each phase", look_only=True),
     FigureSpec("pfc.r_sense", "Sense or burden resistor", "R_s", "pfc"),
     FigureSpec("pfc.ct_reset", "Reset voltage of the current transformer", "V_r", "pfc",
                sentence="at the longest duty the controller lets through"),
@@ -173,6 +176,7 @@ CURES: dict[str, str | tuple[str, ...]] = {**inlet.CURES, "inlet.i_rms": (), "pf
                                            "pfc.b_peak": "pfc.core", "pfc.l_left": ("pfc.ring", "pfc.core"), "pfc.rise": "pfc.core",
                                            "pfc.gap": "pfc.core", "pfc.v_switch": "pfc.switch_class",
                                            "pfc.switch_r_ca": "pfc.switch_parallel", "pfc.diode_i_avg": "pfc.diode",
+                                           "pfc.diode_r_ca": "pfc.diode",
                                            "bulk.v_dump": "pfc.dump_delay", "bulk.v_step": ("pfc.crossover_voltage", "pfc.c_bus")}
 SHAPES_CURRENT = True
 BOUNDARY_UP_TO = 300.0

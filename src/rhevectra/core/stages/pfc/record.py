@@ -13,7 +13,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import forward, inductor, output, pfc, rectifier, synchronous
 from rhevectra.core.formulas.surge import displaced
 from rhevectra.core.stages import air, cold_start, inlet, surge
-from rhevectra.core.stages.dies import record_heat, record_most_loaded
+from rhevectra.core.stages.dies import record_case, record_heat, record_most_loaded
 from rhevectra.core.stages.pfc.build import BEYOND, QUICK, SLOW, Plan, switch_losses
 from rhevectra.core.stages.pfc.bursts import AUX_AMPS, AUX_VOLTS, Once, with_bursts
 from rhevectra.core.stages.pfc.choke import (
@@ -319,7 +319,8 @@ def _heat(work: Work, plan: Plan, losses: dict[str, Any]) -> None:
     if plan.law.bridgeless:
         sheet.again("pfc.slow_loss", losses["pfc_slow_leg"])
         return
-    record_diode(work, plan.diode, losses["pfc_diode"])
+    inlet.record_bridge_heat(work, plan.bridge, losses["bridge"])
+    record_diode(work, plan.diode, losses["pfc_diode"], plan.boost.phases)
 
 
 def record_junction(work: Work, switch: Mapping[str, Any], whole: Any, conduction: Any, count: int, beside: int) -> None:
@@ -335,8 +336,10 @@ def record_junction(work: Work, switch: Mapping[str, Any], whole: Any, conductio
     record_heat(work, "pfc", "pfc.switch_r_ca", switch, each, whole, conduction)
 
 
-def record_diode(work: Work, diode: Mapping[str, Any], loss: Any) -> None:
-    """Loss of the boost diodes and what each may carry."""
+def record_diode(work: Work, diode: Mapping[str, Any], loss: Any, count: int) -> None:
+    """Loss of all `count` boost diodes, what each may carry and its case needs."""
+    each = work.sheet("pfc.diode_loss_each", forward.share_of, power=loss, count=count)
+    record_case(work, "pfc.diode", "pfc.diode_r_ca", diode, each, whole=loss)
     work.sheet.again("pfc.diode_loss", loss)
     work.sheet.given("pfc.diode_i_limit", 0.6 * diode["i_rated_a"], "A", "catalogue",
                      f"60 % of the rating of {diode['name']} (common practice)")

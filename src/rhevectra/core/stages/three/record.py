@@ -192,7 +192,7 @@ def _heat(work: Work, plan: Plan, losses: dict[str, Any], count: Any) -> None:
     whole = sheet.total("pfc.switch_loss", "W", "conduction (hot) in both dies, turn-on with what the diode asks, turn-off; all phases",
                         conduction=losses["pfc_switch_on"], edges=losses["pfc_switch_edges"])
     record_junction(work, plan.switch, whole, losses["pfc_switch_on"], 3 * PATHS * plan.parallel, plan.parallel)
-    record_diode(work, plan.diode, losses["pfc_diode"])
+    record_diode(work, plan.diode, losses["pfc_diode"], 3 * PATHS)
     core, copper = (sheet(f"loss.{k}_each", forward.share_of, power=losses[k], count=count) for k in ("pfc_core", "pfc_copper"))
     record_choke(work, plan.choke, core, copper, False)
 

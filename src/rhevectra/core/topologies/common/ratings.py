@@ -6,7 +6,7 @@ from typing import Any
 from rhevectra.core.basis.findings import NOTE
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import Row
-from rhevectra.core.formulas import output
+from rhevectra.core.formulas import output, sink
 from rhevectra.core.magnetics.transformer import Choice, TransformerNeed
 from rhevectra.core.stages.dies import record_heat
 from rhevectra.core.stages.work import Work
@@ -17,9 +17,11 @@ V_LED, LED_LEAST = 1.2, 0.1
 """Drop of an optocoupler's diode, and the least that has to be left across its resistor [V] (typical, from memory)."""
 
 
-def switch_heat(work: Work, row: Mapping[str, Any], power: Any, conduction: Any) -> None:
-    """Heat sink one switch asks for at its loss, and how fast that grows with its temperature; conduction: what of it is resistance."""
-    record_heat(work, "switch", "switch.case_to_ambient", row, power, power, conduction)
+def switch_heat(work: Work, row: Mapping[str, Any], power: Any, conduction: Any, count: int = 1) -> None:
+    """Heat sink one of `count` switches asks for at its loss, and how fast that grows with its temperature; conduction: what of it is
+    resistance."""
+    record_heat(work, "switch", "switch.case_to_ambient", row, power, power, conduction,
+                None if count == 1 else work.sheet("switch.loss_all", sink.of_all, count=count, one=power))
 
 
 def transformer_fit(work: Work, need: TransformerNeed, choice: Choice) -> None:

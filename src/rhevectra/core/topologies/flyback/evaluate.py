@@ -166,7 +166,7 @@ def _switch(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> None:
     taken = {"avalanche": o["clamp_power"]} if s.variant.clamp is not None and s.variant.clamp.BURNS_IN_SWITCH else {}
     total = sheet.total("switch.loss", "W", "conduction (hot) and switching" + (", and what it takes in avalanche" if taken else ""),
                         conduction=o["loss_conduction"], switching=switching, **taken)
-    switch_heat(work, row, total, o["loss_conduction"])
+    switch_heat(work, row, total, o["loss_conduction"], s.variant.switches)
     sheet.again("switch.frequency_idle", o["fs"])
 
 

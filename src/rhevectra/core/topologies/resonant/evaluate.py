@@ -11,7 +11,7 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.findings import MUST_FIX, NOTE
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import Quick
-from rhevectra.core.formulas import flyback, forward, magnetics, oscillator, output, resonant
+from rhevectra.core.formulas import flyback, forward, magnetics, oscillator, output, resonant, sink
 from rhevectra.core.formulas import secondary as sides
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.magnetics.inductor import TURNS_WHY, InductorChoice
@@ -196,7 +196,7 @@ def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any], moves: dict[
     hottest = worst(sheet, s, "switch.loss_conduction", o["loss_on"], moves["tank"])
     switch_heat(work, row,
                 sheet.total("switch.loss", "W", "conduction (hot) and turn-off of one switch", conduction=hottest, turn_off=o["one_off"]),
-                hottest)
+                hottest, v.switches)
 
 
 def _gain(work: Work, plan: Plan, s: st.Stage) -> None:
@@ -302,7 +302,8 @@ def _rectifier(work: Work, row: Mapping[str, Any], s: st.Stage, o: dict[str, Any
     own["loss"], loss = (sheet(id, output.rectifier_loss, v_forward=row["v_forward_v"], i_avg=i, r_dynamic=row["r_dynamic_ohm"], i_rms=j)
                          for id, i, j in ((nominal(s, f"{name}.loss"), average, rms), (f"{name}.loss", *most)))
     record_most(work, name, row, most[1])
-    record_case(work, name, f"{name}.case_to_ambient", row, loss, "the class limit")
+    record_case(work, name, f"{name}.case_to_ambient", row, loss, "the class limit",
+                sheet(f"{name}.loss_all", sink.of_all, count=RECTIFIERS[s.secondary] * s.variant.phases, one=loss))
     both_most = sheet(f"{name}.i_both_most", resonant.current_at_ends, moves=moves["rect"], nominal=own["i_both"])
     if s.variant.phases == 1:
         sheet(f"output{n}.i_c_rms", output.capacitor_rms, i_rms=both_most, i_out=own["i_out"])

@@ -175,7 +175,7 @@ def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
     one_on = sheet("switch.loss_turn_on", forward.share_of, power=o["loss_node"], count=s.variant.switches)
     switching = sheet.total("switch.loss_switching", "W", "turn-on and turn-off of one switch", turn_on=one_on, turn_off=o["one_off"])
     total = sheet.total("switch.loss", "W", "conduction (hot) and switching of one switch", conduction=o["loss_on"], switching=switching)
-    switch_heat(work, row, total, o["loss_on"])
+    switch_heat(work, row, total, o["loss_on"], s.variant.switches)
 
 
 def _transformer(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:

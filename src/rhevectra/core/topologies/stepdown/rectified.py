@@ -3,9 +3,10 @@
 from collections.abc import Mapping
 from typing import Any
 
-from rhevectra.core.formulas import active_clamp, forward, output
+from rhevectra.core.formulas import active_clamp, forward, output, sink
 from rhevectra.core.stages.dies import record_case
 from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common.secondary_kinds import RECTIFIERS
 from rhevectra.core.topologies.common.synchronous import record_most
 from rhevectra.core.topologies.stepdown import secondary
 from rhevectra.core.topologies.stepdown.stage import Stage
@@ -35,4 +36,5 @@ def record(work: Work, n: int, row: Mapping[str, Any], s: Stage, o: Mapping[str,
     record_most(work, name, row, rms)
     loss = sheet(f"{name}.loss", output.rectifier_loss, v_forward=row["v_forward_v"], i_avg=average, r_dynamic=row["r_dynamic_ohm"],
                  i_rms=rms)
-    record_case(work, name, f"{name}.case_to_ambient", row, loss, "the class limit")
+    record_case(work, name, f"{name}.case_to_ambient", row, loss, "the class limit",
+                sheet(f"{name}.loss_all", sink.of_share, count=RECTIFIERS[s.secondary] // 2, one=loss, share=share))
