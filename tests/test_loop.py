@@ -178,7 +178,8 @@ def test_the_rule_holds_what_it_promises(designs):
                 and d.value("feedback.i_end") >= float(d.rows["feedback.i_pin"].value)), key
         assert at["f_aim"] <= 0.1 * 2 * d.context["loop"].signal.fastest * 1.01
         if key[1] in CURRENT:
-            assert 1 / (2 * np.pi * at["r_high"] * at["c_zero"]) < 0.3 * d.value("feedback.crossover_least"), key
+            nearer = "bus's ripple" in d.rows["feedback.c_zero"].rule  # what the tests of that ripple look into
+            assert (1 / (2 * np.pi * at["r_high"] * at["c_zero"]) < 0.3 * d.value("feedback.crossover_least")) is not nearer, key
         elif d.value("feedback.feed") == "fixed":  # with the next smaller one some margin would not hold
             smaller = size(d.requirement, {"topology": key[1], "feedback.c_zero": step(at["c_zero"], -1, "E6"), "feedback.feed": "fixed"},
                            noise=False)
@@ -218,7 +219,7 @@ def test_a_pinned_resistor_is_told_what_it_costs(demo_document):
     assert (fast.value("feedback.crossover") > 2 * usual.value("feedback.crossover")
             and fast.value("feedback.phase_margin") < usual.value("feedback.phase_margin") - 15)
     assert {f.cure for f in fast.findings if f.figure == "feedback.phase_margin"} == {"feedback.r_led"}
-    slow = size(demo_document.requirement, {"feedback.f_aim": 1000.0}, noise=False)
+    slow = size(demo_document.requirement, {"feedback.f_aim": 1000.0, "feedback.c_zero": 100e-9}, noise=False)
     assert 800 < slow.value("feedback.crossover") <= 1000.0 and slow.value("feedback.phase_margin") > usual.value("feedback.phase_margin")
 
 

@@ -8,6 +8,7 @@ from rhevectra.core.basis.remembered import forget
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.design import grid as grids
 from rhevectra.core.design.size import size
+from rhevectra.drawing.pictures import PICTURES, pictures_of
 from rhevectra.project.codec import decode
 
 
@@ -37,3 +38,24 @@ def test_a_supply_whose_light_load_costs_most():
     parts = [float(skip.rows[f"efficiency_{name}"].at(skip.figure("efficiency_mean").corner.index)) for name in
              ("quarter", "half", "three", "full")]
     assert skip.value("efficiency_mean") == pytest.approx(np.mean(parts)) and min(parts) > 0.8
+
+
+@pytest.mark.parametrize("topology", ["flyback", "forward_2sw", "llc_half"])
+def test_the_curve_between_the_loads_that_are_worked_out(monkeypatch, topology):
+    """Drawn between five loads; a grid of nine has others between them. Within half a per cent from a quarter of full load on, one per cent
+    below, where stages begin to leave pulses out."""
+    need = decode(demo.text("frost-fans" if topology == "llc_half" else "camera-hide"), "demo").requirement
+    told = size(need, {"topology": topology}, noise=False, loop=False)
+    picture = PICTURES["efficiency"][1](told, told.figure("efficiency").corner, 140.0, 110.0, told)
+    monkeypatch.setattr(grids, "LOADS", (0.0, 0.1, 0.17, 0.25, 0.37, 0.5, 0.62, 0.8, 1.0))
+    forget()
+    d = size(need, {"topology": topology}, noise=False, loop=False)
+    monkeypatch.undo()
+    forget()
+    assert "efficiency" in pictures_of(told, "load")
+    for line in told.grid.lines:
+        x, y = (picture.data[f"{line:g} V{tail}"] for tail in (" x [% load]", " [%]"))
+        every = np.broadcast_to(plain(d.rows["efficiency"]), d.grid.shape)[d.grid.lines.index(line)]
+        for load in (0.1, 0.17, 0.25, 0.37, 0.5, 0.62, 0.8, 1.0):
+            there = 100 * float(every[:, d.grid.at_load(load)].min())
+            assert np.interp(100 * load, x, y) == pytest.approx(there, abs=0.5 if load > 0.2 else 1.0), (line, load)

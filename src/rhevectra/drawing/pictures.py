@@ -78,6 +78,7 @@ PICTURES: dict[str, tuple[str, Draw]] = {
     "shares": ("Outputs", of("sharing.sharing_picture")),
     "loop": ("Loop", of("loop.loop_picture")),
     "supply": ("Supply window", of("switching.supply_window")),
+    "efficiency": ("Efficiency", of("efficiency.efficiency_curves")),
     "heat": ("Heat", of("heat.heat_picture")),
     "loss": ("Losses", of("switching.loss_bars"))}
 """Pictures by key: tab title and function."""
@@ -88,7 +89,7 @@ STAGE_PICTURES = {"inlet": ("line", "inrush", "harmonics", "noise"), "pfc": ("en
                   "transformer": ("window", "orders", "layers", "cores", "split", "pairs", "mmf", "legs", "field", "flux", "loss"),
                   "clamp": ("transient", "map", "loads", "steps", "slow", "period"),
                   "rectifier": ("period", "shares", "snubber", "circuit", "loss"), "feedback": ("supply", "loop", "circuit"),
-                  "load": ("loss", "heat", "period", "circuit")}
+                  "load": ("loss", "efficiency", "heat", "period", "circuit")}
 """Which pictures a stage offers, the first shown first."""
 OVER_ONE_ANOTHER = {"wire": ("layers",), "board": ("orders", "split", "mmf"), "chambers": ("orders", "layers", "split", "mmf")}
 """Pictures of the transformer that have nothing to tell of windings made that way; the orders of a board come from a worker, its tracks are

@@ -137,13 +137,51 @@ def record(work: Work, signal: Signal, r_led_most: Row) -> Loop:
     by_aim = (tried.resistor(f_aim), f"E24: the fastest corner crosses at {show(f_aim, 'Hz')}, and the old coupler still stops the pulses",
               ())
     r_led = float(choose("feedback.r_led", by_aim if feed == DIRECT else largest(r_led_most), most=r_led_most).value)
-    c_zero = float(choose("feedback.c_zero", lambda: tried.integrator(r_led, f_aim, feed == DIRECT), "E6: the integrator ends at a quarter "
-                          "of the lowest crossover; where it crosses by itself, the least with which the margins hold").value)
+    line = None if work.need.is_dc else Line(work, signal)
+    c_zero = float(choose("feedback.c_zero", lambda: _integrator(tried, r_led, f_aim, feed == DIRECT, line)).value)
     made = tried.around(r_led, c_zero, feed == DIRECT)
     _figures(work, signal, tried.margins(made))
     _record_step(work, signal, tried, made)
-    _record_line(work, signal, made)
+    if line is not None:
+        _record_line(work, line, made)
     return Loop(signal, made)
+
+
+class Line:
+    """The bus's ripple on its way to the output: what the pin has to move between valley and crest, the output has to move by for it."""
+
+    def __init__(self, work: Work, signal: Signal) -> None:
+        grid, self.signal, self.pulses = work.grid, signal, PULSES[work.need.mains.kind]
+        self.w = 2 * np.pi * (self.pulses * np.asarray(grid.freqs))[:, None]
+        moves = np.broadcast_to(signal.asked, grid.shape)
+        self.swing, self.full = np.abs(moves[..., :1] - moves[..., -1:]), np.broadcast_to(corners.FULL.mask(grid), grid.shape)
+        self.plants = [signal.plant(self.w, end) for end in (NEW, OLD)]
+        self.limit, self.beside = (plain(work.sheet.rows[id]) for id in ("output1.ripple_limit", "output1.ripple_pp"))
+
+    def left(self, made: Compensation) -> Array:
+        """What is left of it at the output [V], the worse of new and old."""
+        per_volt = [np.abs(gain / (1 + gain * made.around(self.w, end, behind)))
+                    for end, (gain, behind, _) in zip((NEW, OLD), self.plants, strict=True)]
+        return self.swing * np.stack([self.signal.where.spread(x)[:, k] for k, x in enumerate(np.max(per_volt, 0))], 1)
+
+    def fits(self, made: Compensation) -> bool:
+        """Whether it and the ripple of the pulses stay within what is asked for together."""
+        return bool((np.where(self.full, self.left(made) + self.beside, 0.0) <= self.limit).all())
+
+
+def _integrator(tried: "Tried", r_led: float, aim: float, direct: bool, line: Line | None) -> tuple[float, str, Refused]:
+    """The integrator's capacitor by rule, and why: a smaller one than its crossovers ask for where that leaves less of the line's
+    ripple."""
+    found = usual = tried.integrator(r_led, aim, direct)
+    if not direct or tried.alone(r_led):
+        return usual, "E6: it crosses by itself, the least with which the margins hold", ()
+    why = "E6: the integrator ends at a quarter of the lowest crossover"
+    while line is not None and not line.fits(tried.around(r_led, found, direct)):
+        less = at_most(found * (1 - 1e-6), "E6")
+        if less < OFFERS[0] or not tried.holds(tried.margins(tried.around(r_led, less, direct)), aim):
+            break
+        found = less
+    return found, why if found == usual else f"{why}; higher up as far as the margins hold, for what is left of the bus's ripple", ()
 
 
 def largest(r_led_most: Row) -> tuple[float, str, Refused]:
@@ -179,10 +217,14 @@ class Tried:
             self._slowest[r_led] = float(loop.crossing(self.f, self.sizes - np.log10(r_led))[0].min())
         return self._slowest[r_led]
 
+    def alone(self, r_led: float) -> bool:
+        """Whether some corner crosses by its integrator alone."""
+        return self.slowest(r_led) <= 2 * self.f[0]
+
     def integrator(self, r_led: float, aim: float, direct: bool) -> float:
         """Capacitor of E6 with which the integrator ends well below that; where it crosses itself, the least with which the margins
         hold."""
-        if direct and self.slowest(r_led) > 2 * self.f[0]:
+        if direct and not self.alone(r_led):
             return at_least(ZERO_BELOW / (2 * np.pi * self.bare.r_high * self.slowest(r_led)), "E6")
         return OFFERS[min(
             bisect_left(range(len(OFFERS)), True, key=lambda k: self.holds(self.margins(self.around(r_led, OFFERS[k], direct)), aim)),
@@ -204,7 +246,7 @@ class Tried:
                 found = self.margins(self.around(r_led, self.integrator(r_led, aim, True), True))
             if self.holds(found, aim):
                 held.append((float(found.crossover.min()), aim))
-                if self.slowest(r_led) > 2 * self.f[0]:
+                if not self.alone(r_led):
                     break
             elif not held:
                 refused.append(
@@ -260,22 +302,11 @@ def _figures(work: Work, signal: Signal, found: loop.Margins) -> None:
     sheet.given("feedback.gain_wanted", QUIET, "dB", "rule", "at the worst corner (common practice)")
 
 
-def _record_line(work: Work, signal: Signal, made: Compensation) -> None:
-    """What is left at the output of the bus's ripple: what the pin has to move between valley and crest, the output has to move by for
-    it."""
-    need, grid = work.need, work.grid
-    if need.is_dc:
-        return
-    f = PULSES[need.mains.kind] * np.asarray(grid.freqs)
-    moves = np.broadcast_to(signal.asked, grid.shape)
-    swing, per_volt = np.abs(moves[..., :1] - moves[..., -1:]), []
-    for end in (NEW, OLD):
-        gain, behind, _ = signal.plant(2 * np.pi * f[:, None], end)
-        around = made.around(2 * np.pi * f[:, None], end, behind)
-        per_volt.append(np.abs(gain / (1 + gain * around)))
-    left = swing * np.stack([signal.where.spread(x)[:, k] for k, x in enumerate(np.max(per_volt, 0))], 1)
+def _record_line(work: Work, line: Line, made: Compensation) -> None:
+    """What is left at the output of the bus's ripple."""
+    left = line.left(made)
     work.sheet.solved("output1.ripple_line_pp", left, "V", "current the pin moves by between valley and crest of the bus, by what "
-                      f"the closed loop makes of it at {PULSES[need.mains.kind]} times the line frequency; the worse of new and old",
+                      f"the closed loop makes of it at {line.pulses} times the line frequency; the worse of new and old",
                       crossover=work.sheet.rows["feedback.crossover_least"])
     _together(work, left)
 
