@@ -8,9 +8,9 @@ from pathlib import Path
 from rhevectra.core.basis.requirement import Mains, Output, Requirement, SourceImpedance
 from rhevectra.core.catalogue.tables import shipped
 from rhevectra.core.design import regulators
-from rhevectra.core.design.size import TOPOLOGIES, decision_specs
+from rhevectra.core.design.declared import TOPOLOGIES, decision_specs
 from rhevectra.core.magnetics.effective import effective
-from rhevectra.core.stages import CLAMPS, FRONT_ENDS, clamps_for, pulse_duty, sinks, stored
+from rhevectra.core.stages import CLAMPS, FRONT_ENDS, clamps_for, gates, pulse_duty, sinks, stored
 from rhevectra.project.codec import schema
 
 HERE = Path(__file__).parent
@@ -28,6 +28,7 @@ def figures_page() -> str:
     groups["Small capacitors, where there are any"] = pulse_duty.figures(1)
     groups["Outputs above the touchable voltage"] = stored.figures(1)
     groups["Linear regulators behind other outputs"] = regulators.of_output(2, "output 2")
+    groups["Gate drive, where it is not inside the switch"] = gates.FIGURES
     groups["Heat sinks, where there have to be any"] = sinks.FIGURES
     for title, listed in groups.items():
         lines += [f"## {title}", "", "| id | figure | judged on | worst | limit | not varied |", "|---|---|---|---|---|---|"]

@@ -7,7 +7,8 @@ from rhevectra.core.basis.findings import MUST_FIX
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.catalogue.tables import shipped
 from rhevectra.core.design.cures import ASKED, COMMON, _named
-from rhevectra.core.design.size import _figure_specs, decision_specs, size
+from rhevectra.core.design.declared import decision_specs, figure_specs
+from rhevectra.core.design.size import size
 from rhevectra.core.emission import declare as emission
 from rhevectra.core.stages import DC_FRONT_END, FRONT_ENDS, clamps_for
 from rhevectra.core.topologies import TOPOLOGIES
@@ -30,7 +31,7 @@ def test_every_limit_has_a_cure_that_the_design_has(topology):
     for front in (*FRONT_ENDS.values(), DC_FRONT_END):
         for clamp in clamps_for(module).values():
             specs, cures = decision_specs(module, front, clamp), {**COMMON, **front.CURES, **emission.CURES, **module.CURES, **clamp.CURES}
-            figures = _figure_specs(module, front, clamp, need, need)
+            figures = figure_specs(module, front, clamp, need, need)
             without = {id for id, spec in figures.items() if spec.limit and not _named(spec, specs, cures)}
             assert without <= ASKED.keys(), (front.NAME, clamp.NAME)
             assert "inlet.i_rms" not in without or front.SHAPES_CURRENT

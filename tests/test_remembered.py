@@ -12,8 +12,9 @@ from rhevectra.core.basis.remembered import forget, remembered
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.basis.sheet import Sheet
 from rhevectra.core.catalogue.tables import shipped
+from rhevectra.core.design.declared import decision_specs
 from rhevectra.core.design.grid import make_grid
-from rhevectra.core.design.size import READ_OF_FRONT_END, decision_specs, size
+from rhevectra.core.design.size import READ_OF_FRONT_END, size
 from rhevectra.core.stages import clamps_for, front_ends_for
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies import TOPOLOGIES

@@ -6,8 +6,8 @@ from typing import Any
 from rhevectra.app.workers import run
 from rhevectra.core.basis.quantities import margin_text, show
 from rhevectra.core.design.contest import Entry, own_choices
+from rhevectra.core.design.declared import decision_specs
 from rhevectra.core.design.names import spoken
-from rhevectra.core.design.size import decision_specs
 from rhevectra.core.stages import DC_FRONT_END, FRONT_ENDS, clamps_for
 from rhevectra.core.topologies import TOPOLOGIES
 

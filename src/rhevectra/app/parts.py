@@ -10,6 +10,7 @@ from rhevectra.core.emission.declare import in_each, stages_of
 from rhevectra.core.stages.clamping import DIODE_SHARE, diode_class
 from rhevectra.core.stages.sinks import PAD, SIDES, called
 from rhevectra.core.stages.strings import ACROSS
+from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.core.topologies.common.sensing import CAPACITOR, RESISTOR
 from rhevectra.core.topologies.common.supply import regulated
 from rhevectra.project import table
@@ -82,7 +83,7 @@ def rows(design: Design) -> list[tuple[str, str, int]]:
             spec = design.decision_specs.get(id) or design.specs.get(id)
             label = _lower(spec.label) if spec else "discharge resistor of the X capacitors"
             out.append((label, told, _count(design, id)))
-    out += [*_diodes(design), *_second_stages(design), *_sensing(design), *_feedback(design), *_sinks(design)]
+    out += [*_diodes(design), *_second_stages(design), *_sensing(design), *_feedback(design), *_gates(design), *_sinks(design)]
     if "feedback.v_trip" in design.rows:
         coupler = " and coupler" if "feedback.r_led" in design.rows else ""
         out.append(("over-voltage trip", f"reference{coupler}, {show(float(design.rows['feedback.v_trip'].value), 'V')}", 1))
@@ -111,6 +112,22 @@ def _diodes(design: Design) -> list[tuple[str, str, int]]:
         found.append(("diode back to the bus", _class_for(design.value("switch.v_peak")), 2))
     if "aux.v_reverse" in rows:
         found.append(("diode of the auxiliary supply", _class_for(_RINGS * DIODE_SHARE * design.value("aux.v_reverse")), 1))
+    return found
+
+
+def _gates(design: Design) -> list[tuple[str, str, int]]:
+    """What drives the gates of the power switches, where that is not inside them."""
+    if "gate.q" not in design.rows:
+        return []
+    bill = TOPOLOGIES[design.topology].bill(design)
+    floating, volts = bill["floating_drives"], show(design.value("gate.v"), "V")
+    found = [("gate resistor", f"turn-off path of at most {show(design.value('gate.r_off'), 'Ω', 2)} with its driver, which sinks "
+              f"{show(design.value('gate.i_off'), 'A', 2)}", int(bill["switches"][0][1]))]
+    if "gate.vs" in design.rows:
+        found.append(("gate transformer", f"a winding for each floating gate, {volts}, {1e6 * design.value('gate.vs'):.3g} V·µs", 1))
+    elif floating:
+        found += [("bootstrap capacitor", f"{show(design.value('gate.c_boot'), 'F')}, ceramic, for {volts}", floating),
+                  ("bootstrap diode", _class_for(design.value("gate.v_boot")), floating)]
     return found
 
 

@@ -19,26 +19,29 @@ from rhevectra.core.basis.sheet import Row, Sheet
 from rhevectra.core.catalogue.tables import Catalogue, shipped
 from rhevectra.core.design import mean_efficiency, regulators
 from rhevectra.core.design.cures import COMMON, SHAPE, Cures, cure_of
+from rhevectra.core.design.declared import decision_specs, figure_specs
 from rhevectra.core.design.design import Design, exceeded, judge
 from rhevectra.core.design.grid import make_grid
 from rhevectra.core.emission import declare as emission
 from rhevectra.core.emission import input_capacitors
 from rhevectra.core.emission import record as filtering
 from rhevectra.core.formulas import output
-from rhevectra.core.stages import DC_FRONT_END, air, brown, clamps_for, clamps_refused, front_ends_for, pulse_duty, sinks, stored, strings
+from rhevectra.core.stages import (
+    DC_FRONT_END,
+    air,
+    brown,
+    clamps_for,
+    clamps_refused,
+    front_ends_for,
+    gates,
+    pulse_duty,
+    sinks,
+    stored,
+    strings,
+)
 from rhevectra.core.stages.work import FigureSpec, Work
 from rhevectra.core.topologies import TOPOLOGIES, usual_topology
 from rhevectra.core.topologies.common import barrier
-
-
-def decision_specs(topology: ModuleType, front: ModuleType, clamp: ModuleType) -> dict[str, DecisionSpec]:
-    """Every decision that applies, in the order people decide."""
-    shape = (DecisionSpec("topology", "Topology", "switch", "choice", options=tuple(TOPOLOGIES)),
-             DecisionSpec("front_end", "Front end", "bulk", "choice", options=tuple(front_ends_for(front.MAINS))),
-             DecisionSpec("clamp.kind", "Clamp", "clamp", "choice", options=tuple(clamps_for(topology)),
-                          schools="; ".join(f"not {name}: {why}" for name, why in clamps_refused(topology).items())))
-    return {s.id: s for s in (*shape, *front.DECISIONS, *emission.decisions(front), *topology.DECISIONS, *regulators.DECISIONS,
-                              *clamp.DECISIONS, *sinks.DECISIONS)}
 
 
 def check_pins(pins: Mapping[str, Any], specs: Mapping[str, DecisionSpec],
@@ -93,7 +96,7 @@ def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Map
     solution, power, ripple, plan = _agreed(work, topology, front, (front_plan, plan, power, near))
     front_rows = front.record(work, front_plan, solution, power, ripple)
     rows = topology.record(work, plan, front_rows["v_bus"], front_rows, clamp)
-    all_specs = _figure_specs(topology, front, clamp, asked, work.need)
+    all_specs = figure_specs(topology, front, clamp, asked, work.need)
     draft = Design(requirement=asked, delivered=work.need, topology=topology.NAME, front_end=front.NAME, clamp=clamp.NAME,
                    grid=work.grid, rows=sheet.rows, specs=all_specs, decision_specs=specs, pins=dict(pins), as_built=measured, findings=(),
                    plates=(*front.PLATES, *topology.PLATES, *clamp.PLATES, *topology.AFTER_CLAMP), losses=rows["losses"], catalogue=parts,
@@ -112,7 +115,7 @@ def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Map
     if noise and emission.applies(front) and (wound := filtering.record(work, draft, front)) and not learnt.wound:
         return size(need, pins, as_built, catalogue, noise, loop, replace(learnt, wound=wound))
     unasked = _unasked(work)
-    cures = {**COMMON, **sinks.CURES, **front.CURES, **emission.CURES, **topology.CURES, **clamp.CURES}
+    cures = {**COMMON, **gates.CURES, **sinks.CURES, **front.CURES, **emission.CURES, **topology.CURES, **clamp.CURES}
     _general_findings(work, all_specs, cures, unknown, unasked, measured, parts)
     return replace(draft, findings=tuple(work.findings), unasked=unasked, context={**draft.context, "placed": placed})
 
@@ -306,6 +309,9 @@ def _stage(work: Work, topology: ModuleType, clamp: ModuleType, v_bus: Any) -> t
 def _beside(work: Work, draft: Design, ripple: Any) -> dict[str, Row]:
     """What is sized once the power stage stands, and the losses of it. draft: all that was sized before; ripple: what the stage takes in a
     period less its average, rms [A]."""
+    topology = TOPOLOGIES[draft.topology]
+    parts = topology.bill(draft)
+    gates.record(work, parts["switches"][0][1], parts["floating_drives"], getattr(topology, "FLOATING", gates.BOOTSTRAP))
     pulse_duty.record(work)
     stored.record(work)
     losses = brown.record(work)
@@ -334,17 +340,6 @@ def _whole(work: Work, need: Requirement, losses: dict[str, Row], given: dict[st
     sheet.total("standby.power", "W", "loss at no load: start-up path, discharge resistor, clamp floor, controller, switching", loss=total)
     if need.standby_power_max is not None:
         sheet.given("standby.limit", need.standby_power_max, "W", text="requirement")
-
-
-def _figure_specs(topology: ModuleType, front: ModuleType, clamp: ModuleType, need: Requirement,
-                  raw: Requirement) -> dict[str, FigureSpec]:
-    """All figures there may be; raw: the requirement with outputs as the power stage gives them."""
-    several = len(need.outputs) > 1
-    outputs = [replace(s, label=f"{o.name}: {s.label[0].lower()}{s.label[1:]}") if several else s for n, o in enumerate(raw.outputs, 1)
-               for s in regulators.freed(topology.output_figures(n), o is not need.outputs[n - 1])]
-    return {s.id: s for s in (*front.FIGURES, *emission.figures(front), *topology.FIGURES, *clamp.FIGURES, *outputs,
-                              *pulse_duty.figures(len(need.outputs)), *stored.figures(len(need.outputs)), *regulators.figures(need),
-                              *sinks.FIGURES)}
 
 
 AT_REST = 0.03
