@@ -115,7 +115,7 @@ def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Map
     if noise and emission.applies(front) and (wound := filtering.record(work, draft, front)) and not learnt.wound:
         return size(need, pins, as_built, catalogue, noise, loop, replace(learnt, wound=wound))
     unasked = _unasked(work)
-    cures = {**COMMON, **gates.CURES, **sinks.CURES, **front.CURES, **emission.CURES, **topology.CURES, **clamp.CURES}
+    cures = {**COMMON, **front.CURES, **emission.CURES, **topology.CURES, **clamp.CURES}
     _general_findings(work, all_specs, cures, unknown, unasked, measured, parts)
     return replace(draft, findings=tuple(work.findings), unasked=unasked, context={**draft.context, "placed": placed})
 

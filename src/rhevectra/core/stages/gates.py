@@ -47,8 +47,6 @@ FIGURES = (
     FigureSpec("gate.vs", "Gate transformer, flux linkage of a winding", "λ_g", "switch", corners.RUN, "max",
                sentence="what its core has to stand; its windings are insulated for the bus"),
 )
-CURES = {"gate.c_boot": "gate.c_boot"}
-
 
 def record(work: Work, count: int, floating: int, usual: str) -> None:
     """Rows of the gates of `count` power switches, of which so many have a source that moves; usual: how these are driven. Nothing of

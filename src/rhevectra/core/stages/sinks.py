@@ -47,8 +47,6 @@ FIGURES = tuple(f for side in SIDES for f in (
     FigureSpec(f"sink.{side}", f"{side.title()} heat sink", f"R_{side[0]}", "load", corners.FULL, "max", f"sink.{side}_most", "max",
                fixed=_HOT),
     FigureSpec(f"sink.{side}_t", f"{side.title()} heat sink, hottest", f"T_{side[0]}", "load", corners.FULL, fixed=_HOT)))
-CURES = {f"sink.{side}": f"sink.{side}" for side in SIDES}
-
 
 class Placed(Struct, frozen=True):
     """A part and the side whose heat sink it stands on; empty: it stands alone."""
