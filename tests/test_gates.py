@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from rhevectra.app import parts
+from rhevectra.app.netlist import netlist_text
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.circuit.measure import Measures
@@ -65,6 +66,29 @@ def test_a_bootstrap_supply_in_the_engine(topology):
     small = designed(topology, **{"gate.c_boot": 0.4 * at(d, "gate.c_boot_least")})
     told = [f for f in small.findings if f.figure == "gate.c_boot"]
     assert told[0].severity == "must fix" and told[0].cure == "gate.c_boot"
+
+
+@pytest.mark.parametrize("topology", ["half_bridge", "full_bridge", "push_pull", "psfb", "llc_half", "forward_active_clamp"])
+def test_never_both_switches_of_a_leg(topology):
+    """The pulses of the netlist at the largest duty, one against the other: what lies between them, at the fastest rate, is the dead time
+    told; that of which the gates need more is refused with the decision that gives it."""
+    d = designed(topology)
+    left, need = at(d, "gate.dead_left"), at(d, "gate.dead_need")
+    row = d.catalogue["switches"].row(str(d.rows["switch.class"].value))
+    assert need == pytest.approx(row["t_fall_s"] / 0.4 + 100e-9) and need < left
+    if topology in ("half_bridge", "full_bridge", "push_pull"):
+        rate, duty, tolerance = (at(d, id) for id in ("switch.frequency", "switch.duty_limit", "switch.fs_tolerance"))
+        half = 0.5 / (rate * (1 + tolerance))  # gates alternate: one closes half a period after the other did
+        assert left == pytest.approx(half - duty * half)
+        text = netlist_text(d, 360.0, 1.0, "").splitlines()
+        first, second = (line for line in text if line.startswith("Vgate"))
+        delays = [float(line[line.index("(") :].split()[2]) for line in (first, second)]
+        assert delays[1] - delays[0] == pytest.approx(0.5 / rate, rel=1e-6)
+    pin = {"llc_half": "switch.dead_time", "psfb": "psfb.dead_leading", "forward_active_clamp": "active.dead_time"}.get(topology,
+        "switch.duty_limit")
+    short = designed(topology, **({pin: 0.97, "fs": 200e3} if pin == "switch.duty_limit" else {pin: 0.5 * need}))
+    told = [f for f in short.findings if f.figure == "gate.dead_need"]
+    assert told[0].severity == "must fix" and told[0].cure == pin
 
 
 def test_the_heat_of_the_gates_is_that_of_charging_them():

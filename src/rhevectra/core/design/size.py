@@ -311,7 +311,8 @@ def _beside(work: Work, draft: Design, ripple: Any) -> dict[str, Row]:
     period less its average, rms [A]."""
     topology = TOPOLOGIES[draft.topology]
     parts = topology.bill(draft)
-    gates.record(work, parts["switches"][0][1], parts["floating_drives"], getattr(topology, "FLOATING", gates.BOOTSTRAP))
+    gates.record(work, parts["switches"][0][1], parts["floating_drives"], getattr(topology, "FLOATING", gates.BOOTSTRAP),
+                 getattr(getattr(draft.context["stage"], "variant", None), "both_ways", False))
     pulse_duty.record(work)
     stored.record(work)
     losses = brown.record(work)

@@ -29,6 +29,18 @@ def resistor(v_plateau: Any, i_off: Any) -> Any:
     return v_plateau / i_off
 
 
+@formula("t_g = Q_g/I_off + t_s", "s", "Q_g I_off t_s", "the gate emptied, and what the delays of two drivers differ by")
+def dead_needed(q_gate: Any, i_off: Any, skew: Any) -> Any:
+    """Time [s] from one gate's command to open to the other's to close so that never both switches of a leg conduct."""
+    return q_gate / i_off + skew
+
+
+@formula("t_d = (1 − D)/(2·f_s·(1 + t))", "s", "D f_s t", "what the largest duty of half a period leaves of it, at the fastest rate")
+def dead_left(duty: Any, fs: Any, tolerance: Any) -> Any:
+    """Dead time [s] of a leg whose switches take turns; duty: of half the period, at most."""
+    return (1 - duty) / (2 * fs * (1 + tolerance))
+
+
 @formula("Q_b = Q_g + I_q/f_x", "C", "Q_g I_q f_x", "one turn-on, and what the floating driver takes until the next refresh")
 def carried(q_gate: Any, i_quiet: Any, f_least: Any) -> Any:
     """Charge [C] a bootstrap capacitor gives away between two refreshes."""

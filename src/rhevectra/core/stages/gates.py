@@ -9,6 +9,7 @@ from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.preferred import at_least
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import gate
+from rhevectra.core.stages import rate
 from rhevectra.core.stages.work import FigureSpec, Work
 
 BOOTSTRAP, TRANSFORMER = "bootstrap", "transformer"
@@ -20,6 +21,9 @@ SHARE = 0.4
 """Share of the gate's charge that is moved while a switch turns off (typical, from memory)."""
 QUIET = 0.15e-3
 """What a floating driver takes [A] (typical, from memory)."""
+SKEW = 100e-9
+DEAD = ("switch.dead_time", "psfb.dead_leading", "active.dead_time")
+"""What the delays of two drivers may differ by [s], and the decisions that are dead times."""
 LEAST = 10e-9
 """Least bootstrap capacitor [F] that is worth its place beside a driver's own spikes (common practice, no source)."""
 DECISIONS = (
@@ -40,6 +44,9 @@ FIGURES = (
     FigureSpec("gate.r_off", "Turn-off path of a gate, at most", "R_off", "switch", corners.FULL,
                fixed="plateau and share of the charge typical",
                sentence="gate resistor, driver and gate together; turn-on as slow as noise asks for"),
+    FigureSpec("gate.dead_need", "Dead time the gates need", "t_g", "switch", corners.FULL, "max", "gate.dead_left", "max",
+               fixed="a gate emptied at the sink current; edges of the node", sentence="against the one there is at the largest duty: "
+               "never both switches of a leg on"),
     FigureSpec("gate.c_boot", "Bootstrap capacitor", "C_b", "switch", corners.FULL, "min", "gate.c_boot_least", "min",
                fixed="after a pause the lower switch has to open first",
                sentence="holds the floating gate until the node comes down again"),
@@ -48,9 +55,9 @@ FIGURES = (
                sentence="what its core has to stand; its windings are insulated for the bus"),
 )
 
-def record(work: Work, count: int, floating: int, usual: str) -> None:
-    """Rows of the gates of `count` power switches, of which so many have a source that moves; usual: how these are driven. Nothing of
-    switches that have their driver inside."""
+def record(work: Work, count: int, floating: int, usual: str, by_turns: bool) -> None:
+    """Rows of the gates of `count` power switches, of which so many have a source that moves; usual: how these are driven; by_turns:
+    whether two of them take turns in a period. Nothing of switches that have their driver inside."""
     rows = work.sheet.rows
     row = work.parts["switches"].row(str(rows["switch.class"].value))
     if row["kind"] == "integrated":
@@ -58,17 +65,32 @@ def record(work: Work, count: int, floating: int, usual: str) -> None:
     sheet, kind = work.sheet, row["kind"]
     charge = sheet.given("gate.q", row["q_gate_c"], "C", "catalogue", f"class {row['name']}")
     volts = work.choose("gate.v", FULL.get(kind, SILICON), "usual for the class (typical, from memory)")
-    rate = rows["switch.frequency"]
-    sheet("gate.i_avg", gate.average, q_gate=charge, fs=rate)
-    sheet("gate.power", gate.power, count=count, v_gate=volts, q_gate=charge, fs=rate)
+    pulses = rows["switch.frequency"]
+    sheet("gate.i_avg", gate.average, q_gate=charge, fs=pulses)
+    sheet("gate.power", gate.power, count=count, v_gate=volts, q_gate=charge, fs=pulses)
     share = sheet.given("gate.share", SHARE, "", "rule", "moved while it turns off (typical, from memory)")
     t_fall = sheet.given("gate.t_fall", row["t_fall_s"], "s", "catalogue", "current fall time of the class")
     plateau = sheet.given("gate.v_plateau", PLATEAU.get(kind, MILLER), "V", "rule", "where the gate stands while the switch turns off "
                           "(typical, from memory)")
-    sheet("gate.r_off", gate.resistor, v_plateau=plateau,
-          i_off=sheet("gate.i_off", gate.sunk, share=share, q_gate=charge, t_fall=t_fall))
+    sunk = sheet("gate.i_off", gate.sunk, share=share, q_gate=charge, t_fall=t_fall)
+    sheet("gate.r_off", gate.resistor, v_plateau=plateau, i_off=sunk)
+    _dead(work, charge, sunk, by_turns)
     if floating:
         _floating(work, usual, charge, volts)
+
+
+def _dead(work: Work, charge: Any, sunk: Any, by_turns: bool) -> None:
+    """Rows of the dead time there is and of what the gates need of it, where two switches must not conduct together."""
+    sheet, rows = work.sheet, work.sheet.rows
+    decided = [rows[id] for id in DEAD if id in rows]
+    if decided:
+        sheet.again("gate.dead_left", decided[0])
+    elif by_turns:
+        sheet("gate.dead_left", gate.dead_left, duty=rows["switch.duty_limit"], fs=rows["fs"], tolerance=rows[rate.ID])
+    else:
+        return
+    sheet("gate.dead_need", gate.dead_needed, q_gate=charge, i_off=sunk,
+          skew=sheet.given("gate.skew", SKEW, "s", "rule", "what the delays of two drivers differ by (common practice, no source)"))
 
 
 def _floating(work: Work, usual: str, charge: Any, volts: Any) -> None:
@@ -92,5 +114,5 @@ def _floating(work: Work, usual: str, charge: Any, volts: Any) -> None:
 
 def _least_rate(work: Work) -> float:
     """Least rate at full load [Hz]; where pulses are left out, the lower switch opens first after the pause."""
-    rate = np.broadcast_to(plain(work.sheet.rows["switch.frequency"]), work.grid.shape)
-    return float(rate[np.broadcast_to(corners.FULL.mask(work.grid), work.grid.shape)].min())
+    pulses = np.broadcast_to(plain(work.sheet.rows["switch.frequency"]), work.grid.shape)
+    return float(pulses[np.broadcast_to(corners.FULL.mask(work.grid), work.grid.shape)].min())
