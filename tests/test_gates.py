@@ -75,7 +75,7 @@ def test_never_both_switches_of_a_leg(topology):
     d = designed(topology)
     left, need = at(d, "gate.dead_left"), at(d, "gate.dead_need")
     row = d.catalogue["switches"].row(str(d.rows["switch.class"].value))
-    assert need == pytest.approx(row["t_fall_s"] / 0.4 + 100e-9) and need < left
+    assert need == pytest.approx(row["t_fall_s"] / 0.4 + 50e-9) and need < left
     if topology in ("half_bridge", "full_bridge", "push_pull"):
         rate, duty, tolerance = (at(d, id) for id in ("switch.frequency", "switch.duty_limit", "switch.fs_tolerance"))
         half = 0.5 / (rate * (1 + tolerance))  # gates alternate: one closes half a period after the other did

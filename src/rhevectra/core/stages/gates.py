@@ -21,9 +21,10 @@ SHARE = 0.4
 """Share of the gate's charge that is moved while a switch turns off (typical, from memory)."""
 QUIET = 0.15e-3
 """What a floating driver takes [A] (typical, from memory)."""
-SKEW = 100e-9
+SKEW, DEAD_ROOM = 50e-9, 1.1
 DEAD = ("switch.dead_time", "psfb.dead_leading", "active.dead_time")
-"""What the delays of two drivers may differ by [s], and the decisions that are dead times."""
+"""What the delays of two drivers may differ by [s] (half-bridge drivers 20 to 60 ns; common practice), what the rule leaves over the need,
+and the decisions that are dead times."""
 LEAST = 10e-9
 """Least bootstrap capacitor [F] that is worth its place beside a driver's own spikes (common practice, no source)."""
 DECISIONS = (
@@ -79,6 +80,12 @@ def record(work: Work, count: int, floating: int, usual: str, by_turns: bool) ->
         _floating(work, usual, charge, volts)
 
 
+def least_dead(work: Work) -> float:
+    """Least dead time [s] a rule chooses with the switch class that was chosen."""
+    row = work.parts["switches"].row(str(work.sheet.rows["switch.class"].value))
+    return float(DEAD_ROOM * (row["t_fall_s"] / SHARE + SKEW))
+
+
 def _dead(work: Work, charge: Any, sunk: Any, by_turns: bool) -> None:
     """Rows of the dead time there is and of what the gates need of it, where two switches must not conduct together."""
     sheet, rows = work.sheet, work.sheet.rows
@@ -90,7 +97,7 @@ def _dead(work: Work, charge: Any, sunk: Any, by_turns: bool) -> None:
     else:
         return
     sheet("gate.dead_need", gate.dead_needed, q_gate=charge, i_off=sunk,
-          skew=sheet.given("gate.skew", SKEW, "s", "rule", "what the delays of two drivers differ by (common practice, no source)"))
+          skew=sheet.given("gate.skew", SKEW, "s", "rule", "what the delays of two drivers differ by (common practice)"))
 
 
 def _floating(work: Work, usual: str, charge: Any, volts: Any) -> None:

@@ -10,6 +10,7 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.preferred import at_least
 from rhevectra.core.formulas import active_clamp
 from rhevectra.core.formulas.rectifier import resistive_loss
+from rhevectra.core.stages import gates
 from rhevectra.core.stages.work import Work
 
 RIPPLE, LEAK_ROOM = 0.05, 0.025
@@ -76,8 +77,8 @@ def choose(work: Work, s: Any, out: Mapping[str, Any]) -> Any:
                     f"next E6 value above: {RIPPLE * 100:g} % ripple, and a ring with the magnetising inductance {SLOW:g} times as long as "
                     "the reset")
     wanted = 1.3 * float(np.max(active_clamp.dead_time(flat["c_p"], flat["v_c"], flat["i_back"])))
-    dead = work.choose("active.dead_time", lambda: float(f"{min(max(wanted, 1e-7), 0.05 / float(s.fs)):.2g}"),
-                       "the negative magnetising current brings the node down to the input within it")
+    dead = work.choose("active.dead_time", lambda: float(f"{max(min(wanted, 0.05 / float(s.fs)), gates.least_dead(work)):.2g}"),
+                       "the negative magnetising current brings the node down to the input within it; no less than its gates need")
     return replace(s, extra={**s.extra, "c_clamp": float(c.value), "dead": float(dead.value)})
 
 

@@ -14,6 +14,7 @@ from rhevectra.core.formulas import magnetics, phase_shift, resonant
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.magnetics.inductor import TURNS_WHY, InductorChoice, InductorNeed
 from rhevectra.core.magnetics.windows import Windows, windows
+from rhevectra.core.stages import gates
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import choose_wound, core_loss, record_rise
 
@@ -145,8 +146,8 @@ def choose_series(work: Work, s: Any, out: Mapping[str, Any], grade: Any, win: W
                     "the lagging leg's energy at that load, or what the duty can spare, less the leakage; none where the leakage suffices",
                     wanted=soft)
     charge = 2 * c_leg * float(s.v_bus.max()) / max(0.25 * n * i_out + float(np.min(flat["i_mag"])), 1e-3)
-    dead = choose("psfb.dead_leading", lambda: float(f"{min(max(0.5 * charge, 5e-8), 0.05 / float(s.fs)):.2g}"),
-                  "the filter's current at a quarter load moves the leading leg within it")
+    dead = choose("psfb.dead_leading", lambda: float(f"{max(min(0.5 * charge, 0.05 / float(s.fs)), gates.least_dead(work)):.2g}"),
+                  "the filter's current at a quarter load moves the leading leg within it; no less than its gates need")
     stage = replace(s, leakage=float(s.leakage) + float(series.value), extra={**s.extra, "dead_leading": float(dead.value)})
     if float(series.value) <= 0:
         return stage, None
