@@ -3,6 +3,7 @@
 import re
 from math import log
 
+import numpy as np
 import pytest
 
 from rhevectra import demo
@@ -159,3 +160,28 @@ def test_resistors_across_line_and_bus_stand_their_voltage(front):
         assert (count - 1) * 160.0 < volts <= count * 160.0, id
         if count > 1:
             assert any(f"{count} in series" in value and f"{show(volts, 'V')} across all" in value for value in said.values()), id
+
+
+@pytest.mark.parametrize("topology", [t for t in TOPOLOGIES if t != "buck_aux"])
+def test_what_is_asked_of_the_controller(topology):
+    """Numbers of the line, read again, against what the design was worked out with: rate, duty, trip at the sense resistor (its voltage at
+    the nominal limit, by hand), delay, supply; none where the controller is inside the switch."""
+    d = size(NEED, {"topology": topology}, noise=False, loop=False)
+    told = next(value for kind, value, _ in rows(d) if kind == "controller")
+    at = lambda id: float(np.max(d.rows[id].value))  # noqa: E731
+    numbers = [parse(f"{a} {b}", b.lstrip("pnµmkM") if b != "mV" else "V", "") for a, b in
+               re.findall(r"(\d[\d.]*) ([pnµmkM]?(?:Hz|V|s|A))\b", told)]
+    first = at("llc.f_set") if "llc.f_set" in d.rows else at("qr.f_max") if "qr.f_max" in d.rows else at("fs")
+    assert numbers[0] == pytest.approx(first, rel=6e-3)
+    if d.value("sense.kind") == "resistor":
+        assert any(n == pytest.approx(at("sense.r") * at("switch.current_limit"), rel=0.02) for n in numbers), told
+    assert any(n == pytest.approx(at("switch.limit_delay"), rel=1e-3) for n in numbers)
+    assert ("of half a period" in told) is (topology in ("push_pull", "half_bridge", "full_bridge", "psfb"))
+    if "duty" in told:
+        assert float(re.search(r"duty up to (\d+) %", told)[1]) == pytest.approx(100 * at("switch.duty_limit"), abs=0.5)
+    if "supply" in told:
+        low, high = (parse(x, "V", "") for x in re.search(r"supply ([\d.]+ V) to ([\d.]+ V)", told).groups())
+        assert low <= at("aux.v_low") and at("aux.v_high") <= high
+    if topology == "flyback":
+        inside = size(NEED, {"topology": topology, "switch.class": "integrated-700V-60W"}, noise=False, loop=False)
+        assert not [r for r in rows(inside) if r[0] == "controller"]

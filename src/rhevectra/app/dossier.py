@@ -20,9 +20,9 @@ from rhevectra.drawing.pictures import PICTURES, pictures_of
 WIDE, HIGH = PAGE[0] - 2 * EDGE, 84.0
 """Room of a stage's picture [mm]."""
 HARMONIC = "inlet.harmonic_"
-SHOWN = {"inlet": "harmonics", "pfc": "envelope", "bulk": "line", "switch": "period", "transformer": "window", "clamp": "transient",
-         "rectifier": "circuit", "feedback": "loop", "load": "loss"}
-"""The picture that stands for a stage, where its design offers it."""
+SHOWN = {"inlet": ("harmonics",), "pfc": ("envelope",), "bulk": ("line",), "switch": ("period",), "transformer": ("window",),
+         "clamp": ("transient",), "rectifier": ("circuit",), "feedback": ("loop",), "load": ("loss", "efficiency", "heat")}
+"""The pictures that stand for a stage, where its design offers them."""
 
 
 def whole(design: Design, title: str) -> tuple[Picture, ...]:
@@ -115,15 +115,16 @@ def _output(o: Output) -> str:
 
 
 def _stage(paper: Paper, design: Design, plate: Plate) -> None:
-    """A stage: its picture at the corner of its tightest figure, its decisions with their reasons, its figures."""
+    """A stage: its pictures at the corner of its tightest figure, its decisions with their reasons, its figures."""
     paper.start(plate.name)
     figures, keys = design.figures(plate.stage), pictures_of(design, plate.stage)
     corner = _corner(design, plate.stage)
-    key = SHOWN[plate.stage] if SHOWN.get(plate.stage) in keys else keys[0]
-    drawn = cross_section(design, WIDE, HIGH) if key == "window" else PICTURES[key][1](design, corner, WIDE, HIGH, None)
-    paper.placed(drawn, HIGH + 3)
-    paper.page.text(PAGE[0] - EDGE, paper.y, f"{PICTURES[key][0].lower()}: {drawn.caption}"[:118], "muted", "right", 2.9)
-    paper.y += 7
+    for key in [key for key in SHOWN.get(plate.stage, ()) if key in keys] or keys[:1]:
+        paper.room(HIGH + 10)
+        drawn = cross_section(design, WIDE, HIGH) if key == "window" else PICTURES[key][1](design, corner, WIDE, HIGH, None)
+        paper.placed(drawn, HIGH + 3)
+        paper.page.text(PAGE[0] - EDGE, paper.y, f"{PICTURES[key][0].lower()}: {drawn.caption}"[:118], "muted", "right", 2.9)
+        paper.y += 7
     taken = [(spec.label, decided(spec, row), made_by(row), "; ".join((row.rule, *(f"refused {r}" for r in row.refused[:3]))))
              for spec, row in design.decisions(plate.stage)]
     if taken:

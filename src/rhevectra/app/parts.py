@@ -3,10 +3,14 @@
 from collections import Counter
 from typing import Any
 
+import numpy as np
+
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.cost import whole_bill
 from rhevectra.core.design.design import Design
+from rhevectra.core.design.names import spoken
 from rhevectra.core.emission.declare import in_each, stages_of
+from rhevectra.core.stages import rate
 from rhevectra.core.stages.clamping import DIODE_SHARE, diode_class
 from rhevectra.core.stages.sinks import PAD, SIDES, called
 from rhevectra.core.stages.strings import ACROSS
@@ -83,7 +87,8 @@ def rows(design: Design) -> list[tuple[str, str, int]]:
             spec = design.decision_specs.get(id) or design.specs.get(id)
             label = _lower(spec.label) if spec else "discharge resistor of the X capacitors"
             out.append((label, told, _count(design, id)))
-    out += [*_diodes(design), *_second_stages(design), *_sensing(design), *_feedback(design), *_gates(design), *_sinks(design)]
+    out += [*_diodes(design), *_second_stages(design), *_sensing(design), *_feedback(design), *_controller(design), *_gates(design),
+            *_sinks(design)]
     if "feedback.v_trip" in design.rows:
         coupler = " and coupler" if "feedback.r_led" in design.rows else ""
         out.append(("over-voltage trip", f"reference{coupler}, {show(float(design.rows['feedback.v_trip'].value), 'V')}", 1))
@@ -113,6 +118,35 @@ def _diodes(design: Design) -> list[tuple[str, str, int]]:
     if "aux.v_reverse" in rows:
         found.append(("diode of the auxiliary supply", _class_for(_RINGS * DIODE_SHARE * design.value("aux.v_reverse")), 1))
     return found
+
+
+def _controller(design: Design) -> list[tuple[str, str, int]]:
+    """What the design asks of its controller, where that is not inside the switch; nobody's part."""
+    if "gate.q" not in design.rows:
+        return []
+    rows = design.rows
+    value = lambda id: show(float(np.max(rows[id].value)), rows[id].unit, 3)  # noqa: E731
+    told = []
+    if "llc.f_set" in rows:
+        told.append(f"lowest rate {value('llc.f_set')}, starts from {value('llc.f_start')}")
+    elif "qr.f_max" in rows:
+        told.append(f"turns on in a valley, at most {value('qr.f_max')}")
+    elif "fs" in rows:
+        told.append(value("fs") + (f" ± {100 * float(rows[rate.ID].value):.0f} %" if rate.ID in rows else ""))
+    if "switch.duty_limit" in rows:
+        both: bool = getattr(getattr(design.context["stage"], "variant", None), "both_ways", False)
+        told.append(f"duty up to {100 * float(rows['switch.duty_limit'].value):.0f} %" + (" of half a period" if both else ""))
+    if "sense.v_trip" in rows:
+        told.append(f"trips at {value('sense.v_trip')} ± {100 * float(rows['switch.limit_tolerance'].value):.0f} % within "
+                    f"{value('switch.limit_delay')}" + (f", blind for {value('switch.blanking')}" if "switch.blanking" in rows else ""))
+    low, high = (design.figure(f"aux.v_{end}") if f"aux.v_{end}" in design.specs else None for end in ("low", "high"))
+    if regulated(rows):
+        told.append(f"takes {value('aux.i')} with its gates")
+    elif low is not None and high is not None and low.limit is not None and high.limit is not None:
+        told.append(f"supply {show(low.limit, 'V')} to {show(high.limit, 'V')}, {value('aux.i')} with its gates")
+    if "light_load" in rows:
+        told.append(f"light load: {spoken(str(rows['light_load'].value), 'light_load')}")
+    return [("controller", "; ".join(told), 1)]
 
 
 def _gates(design: Design) -> list[tuple[str, str, int]]:

@@ -123,7 +123,7 @@ def _sink(work: Work, side: str, on: Sequence[Hot], pad: Row) -> None:
     most = sheet.solved(f"{name}_most", reduce(np.minimum, (r.value for r in by.values())), "K/W", "least of what all on it allow, and "
                         "what stands beside it", **{key(k): r for k, r in by.items()})
     decides = min(by, key=lambda part: least(work, by[part]))
-    said = "what may stand beside it" if decides == "warmth" else f"the junction of the {called(work.need, decides)}"
+    said = "the temperature beside it" if decides == "warmth" else f"the junction of the {called(work.need, decides)}"
     r_sink = work.choose(name, lambda: at_most(max(ROOM_LEFT * least(work, most), SMALLEST), "E6"),
                          f"largest of E6 that leaves a tenth of what {said} allows")
     if least(work, most) < FLOOR[work.need.cooling]:
