@@ -172,15 +172,17 @@ class Line:
 def _integrator(tried: "Tried", r_led: float, aim: float, direct: bool, line: Line | None) -> tuple[float, str, Refused]:
     """The integrator's capacitor by rule, and why: a smaller one than its crossovers ask for where that leaves less of the line's
     ripple."""
-    found = usual = tried.integrator(r_led, aim, direct)
+    usual = tried.integrator(r_led, aim, direct)
     if not direct or tried.alone(r_led):
         return usual, "E6: it crosses by itself, the least with which the margins hold", ()
     why = "E6: the integrator ends at a quarter of the lowest crossover"
-    while line is not None and not line.fits(tried.around(r_led, found, direct)):
-        less = at_most(found * (1 - 1e-6), "E6")
-        if less < OFFERS[0] or not tried.holds(tried.margins(tried.around(r_led, less, direct)), aim):
-            break
-        found = less
+    smaller = [usual]
+    while line is not None and smaller[-1] > OFFERS[0] and not line.fits(tried.around(r_led, smaller[-1], direct)):
+        smaller.append(at_most(smaller[-1] * (1 - 1e-6), "E6"))
+    holds = lambda c: tried.holds(tried.margins(tried.around(r_led, c, direct)), aim)  # noqa: E731
+    if len(smaller) > 1 and not holds(smaller[-1]):  # mostly it does
+        smaller = smaller[: bisect_left(range(1, len(smaller)), True, key=lambda k: not holds(smaller[k])) + 1]
+    found = smaller[-1]
     return found, why if found == usual else f"{why}; higher up as far as the margins hold, for what is left of the bus's ripple", ()
 
 
