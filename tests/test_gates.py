@@ -127,3 +127,15 @@ def test_a_switch_with_its_driver_inside_has_none():
     assert not any(id.startswith("gate.") for id in d.rows) and not any("gate" in kind for kind, _, _ in parts.rows(d))
     alone = designed("flyback")
     assert "gate.q" in alone.rows and "gate.floating" not in alone.rows
+
+
+@pytest.mark.parametrize(("front", "count"), [("pfc_ccm", 1), ("pfc_interleaved", 2), ("pfc_bridgeless", 2)])
+def test_switches_of_the_power_factor_stage(front, count):
+    """The charge that turns them off in their fall time, by hand; a gate resistor for each."""
+    need = Requirement(mains=WIDE, outputs=(Output(voltage=48.0, current_max=12.0),), cooling="forced")
+    d = size(need, {"topology": "llc_half", "front_end": front, "pfc.switch_parallel": 1}, noise=False, loop=False)
+    row = d.context["front"].switch
+    assert at(d, "pfc.gate_i_off") == pytest.approx(0.4 * row["q_gate_c"] / row["t_fall_s"])
+    plateau = 2.5 if row["kind"] == "wide-gap" else 5.0
+    assert at(d, "pfc.gate_r_off") * at(d, "pfc.gate_i_off") == pytest.approx(plateau)
+    assert [n for kind, _, n in parts.rows(d) if kind == "gate resistor of the power factor stage"] == [count]

@@ -10,7 +10,7 @@ from rhevectra.core.design.cost import whole_bill
 from rhevectra.core.design.design import Design
 from rhevectra.core.design.names import spoken
 from rhevectra.core.emission.declare import in_each, stages_of
-from rhevectra.core.stages import rate
+from rhevectra.core.stages import FRONT_ENDS, rate
 from rhevectra.core.stages.clamping import DIODE_SHARE, diode_class
 from rhevectra.core.stages.sinks import PAD, SIDES, called
 from rhevectra.core.stages.strings import ACROSS
@@ -150,19 +150,28 @@ def _controller(design: Design) -> list[tuple[str, str, int]]:
 
 
 def _gates(design: Design) -> list[tuple[str, str, int]]:
-    """What drives the gates of the power switches, where that is not inside them."""
+    """What drives the gates of the switches, where that is not inside them."""
+    found = []
+    if "pfc.gate_q" in design.rows:
+        count = FRONT_ENDS[design.front_end].bill(design)["switches"][0][1]
+        found.append(("gate resistor of the power factor stage", _turn_off(design, "pfc.gate_"), count))
     if "gate.q" not in design.rows:
-        return []
+        return found
     bill = TOPOLOGIES[design.topology].bill(design)
     floating, volts = bill["floating_drives"], show(design.value("gate.v"), "V")
-    found = [("gate resistor", f"turn-off path of at most {show(design.value('gate.r_off'), 'Ω', 2)} with its driver, which sinks "
-              f"{show(design.value('gate.i_off'), 'A', 2)}", int(bill["switches"][0][1]))]
+    found.append(("gate resistor", _turn_off(design, "gate."), int(bill["switches"][0][1])))
     if "gate.vs" in design.rows:
         found.append(("gate transformer", f"a winding for each floating gate, {volts}, {1e6 * design.value('gate.vs'):.3g} V·µs", 1))
     elif floating:
         found += [("bootstrap capacitor", f"{show(design.value('gate.c_boot'), 'F')}, ceramic, for {volts}", floating),
                   ("bootstrap diode", _class_for(design.value("gate.v_boot")), floating)]
     return found
+
+
+def _turn_off(design: Design, name: str) -> str:
+    """The turn-off path of a gate, whose rows begin with a name, and its driver."""
+    return (f"turn-off path of at most {show(design.value(f'{name}r_off'), 'Ω', 2)} with its driver, which sinks "
+            f"{show(design.value(f'{name}i_off'), 'A', 2)}")
 
 
 def _sinks(design: Design) -> list[tuple[str, str, int]]:

@@ -1,5 +1,6 @@
 """Gate drive of the power switches: charge and heat, what a driver has to sink, and how the drive gets to a switch whose source moves."""
 
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
@@ -7,7 +8,7 @@ import numpy as np
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.preferred import at_least
-from rhevectra.core.basis.sheet import plain
+from rhevectra.core.basis.sheet import Row, plain
 from rhevectra.core.formulas import gate
 from rhevectra.core.stages import rate
 from rhevectra.core.stages.work import FigureSpec, Work
@@ -45,6 +46,10 @@ FIGURES = (
     FigureSpec("gate.r_off", "Turn-off path of a gate, at most", "R_off", "switch", corners.FULL,
                fixed="plateau and share of the charge typical",
                sentence="gate resistor, driver and gate together; turn-on as slow as noise asks for"),
+    FigureSpec("pfc.gate_i_off", "Driver, sink current", "I_off", "pfc", corners.FULL, fixed="plateau and share of the charge typical",
+               sentence="of each switch, for the fall time the losses are worked out with"),
+    FigureSpec("pfc.gate_r_off", "Turn-off path of a gate, at most", "R_off", "pfc", corners.FULL,
+               fixed="plateau and share of the charge typical", sentence="gate resistor, driver and gate together, of each switch"),
     FigureSpec("gate.dead_need", "Dead time the gates need", "t_g", "switch", corners.FULL, "max", "gate.dead_left", "max",
                fixed="a gate emptied at the sink current; edges of the node", sentence="against the one there is at the largest duty: "
                "never both switches of a leg on"),
@@ -63,21 +68,27 @@ def record(work: Work, count: int, floating: int, usual: str, by_turns: bool) ->
     row = work.parts["switches"].row(str(rows["switch.class"].value))
     if row["kind"] == "integrated":
         return
-    sheet, kind = work.sheet, row["kind"]
-    charge = sheet.given("gate.q", row["q_gate_c"], "C", "catalogue", f"class {row['name']}")
-    volts = work.choose("gate.v", FULL.get(kind, SILICON), "usual for the class (typical, from memory)")
-    pulses = rows["switch.frequency"]
+    sheet, pulses = work.sheet, rows["switch.frequency"]
+    charge, sunk = edge(work, "gate.", row)
+    volts = work.choose("gate.v", FULL.get(row["kind"], SILICON), "usual for the class (typical, from memory)")
     sheet("gate.i_avg", gate.average, q_gate=charge, fs=pulses)
     sheet("gate.power", gate.power, count=count, v_gate=volts, q_gate=charge, fs=pulses)
-    share = sheet.given("gate.share", SHARE, "", "rule", "moved while it turns off (typical, from memory)")
-    t_fall = sheet.given("gate.t_fall", row["t_fall_s"], "s", "catalogue", "current fall time of the class")
-    plateau = sheet.given("gate.v_plateau", PLATEAU.get(kind, MILLER), "V", "rule", "where the gate stands while the switch turns off "
-                          "(typical, from memory)")
-    sunk = sheet("gate.i_off", gate.sunk, share=share, q_gate=charge, t_fall=t_fall)
-    sheet("gate.r_off", gate.resistor, v_plateau=plateau, i_off=sunk)
     _dead(work, charge, sunk, by_turns)
     if floating:
         _floating(work, usual, charge, volts)
+
+
+def edge(work: Work, name: str, row: Mapping[str, Any]) -> tuple[Row, Row]:
+    """Rows of a gate of a class (names begin with `name`): its charge and what has to be sunk, which are returned, and the path for it."""
+    sheet = work.sheet
+    charge = sheet.given(f"{name}q", row["q_gate_c"], "C", "catalogue", f"class {row['name']}")
+    share = sheet.given("gate.share", SHARE, "", "rule", "moved while it turns off (typical, from memory)")
+    t_fall = sheet.given(f"{name}t_fall", row["t_fall_s"], "s", "catalogue", "current fall time of the class")
+    plateau = sheet.given(f"{name}v_plateau", PLATEAU.get(row["kind"], MILLER), "V", "rule", "where the gate stands while the switch turns "
+                          "off (typical, from memory)")
+    sunk = sheet(f"{name}i_off", gate.sunk, share=share, q_gate=charge, t_fall=t_fall)
+    sheet(f"{name}r_off", gate.resistor, v_plateau=plateau, i_off=sunk)
+    return charge, sunk
 
 
 def least_dead(work: Work) -> float:
