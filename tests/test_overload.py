@@ -140,6 +140,21 @@ def test_windings_in_a_lasting_overload():
     assert run < hot < 40.0 + (run - 40.0) * most**2 * 1.2 and d.figure("overload.t_winding").limit == 175.0
 
 
+@pytest.mark.parametrize("topology", ["flyback", "forward_2sw", "llc_half", "llc_three_phase"])
+def test_a_timer_ends_what_windings_and_heat_sinks_would_have_to_carry(topology):
+    """Three phases start with so much that their windings would not stand it for good: told with the timer as its cure. With it the loads
+    are told as before, the heat is not."""
+    asked = ({"mains": Mains(kind="dc", v_min=360, v_max=400), "outputs": (Output(voltage=48.0, current_max=30.0),), "cooling": "forced",
+              "hold_up_at": None} if topology.startswith("llc") else {})
+    d, timed = designed(topology, **asked), designed(topology, {"overload.timer": "timed"}, **asked)
+    hot = [f for f in d.findings if f.figure == "overload.t_winding"]
+    assert [f.cure for f in hot] == (["overload.timer"] if topology == "llc_three_phase" else [])
+    assert {"overload.r_ca", "overload.t_winding"} <= d.rows.keys()
+    assert not {"overload.r_ca", "overload.t_winding"} & timed.rows.keys()
+    for id in ("overload.least", "overload.most"):
+        assert timed.value(id) == pytest.approx(d.value(id))
+
+
 def test_the_bench_reads_where_it_gives_way():
     """At both ends of the line, between the amperes of the least and the greatest limit."""
     d = designed("flyback")

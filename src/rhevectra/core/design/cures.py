@@ -24,7 +24,7 @@ COMMON: Cures = {"start.delay": ("start.path", "aux.i"), "inlet.i_rms": "front_e
                  "bulk.v_peak": ("pfc.v_bus", "derating.bulk_v"), "pfc.f_low": "pfc.f_min",
                  "switch": "switch.class", "switch.i_peak_run": "switch.current_limit", "switch.i_peak_least": "switch.current_limit",
                  "overload.least": "switch.current_limit", "overload.most": "switch.current_limit",
-                 "overload.t_winding": "transformer.core", "gate.c_boot": "gate.c_boot",
+                 "overload.t_winding": "overload.timer", "gate.c_boot": "gate.c_boot",
                  "gate.dead_need": ("switch.dead_time", "psfb.dead_leading", "active.dead_time", "switch.duty_limit"),
                  "sink.primary": "sink.primary", "sink.secondary": "sink.secondary",
                  "short.b_peak": "switch.short_rate", "switch.duty_max": ("bulk.c", "flyback.v_or"),

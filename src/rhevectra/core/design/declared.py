@@ -11,6 +11,7 @@ from rhevectra.core.emission import declare as emission
 from rhevectra.core.stages import clamps_for, clamps_refused, front_ends_for, gates, pulse_duty, sinks, stored
 from rhevectra.core.stages.work import FigureSpec
 from rhevectra.core.topologies import TOPOLOGIES
+from rhevectra.core.topologies.common import overload
 
 
 def decision_specs(topology: ModuleType, front: ModuleType, clamp: ModuleType) -> dict[str, DecisionSpec]:
@@ -20,7 +21,7 @@ def decision_specs(topology: ModuleType, front: ModuleType, clamp: ModuleType) -
              DecisionSpec("clamp.kind", "Clamp", "clamp", "choice", options=tuple(clamps_for(topology)),
                           schools="; ".join(f"not {name}: {why}" for name, why in clamps_refused(topology).items())))
     return {s.id: s for s in (*shape, *front.DECISIONS, *emission.decisions(front), *topology.DECISIONS, *regulators.DECISIONS,
-                              *clamp.DECISIONS, *gates.DECISIONS, *sinks.DECISIONS)}
+                              *clamp.DECISIONS, overload.DECISION, *gates.DECISIONS, *sinks.DECISIONS)}
 
 
 def figure_specs(topology: ModuleType, front: ModuleType, clamp: ModuleType, need: Requirement,

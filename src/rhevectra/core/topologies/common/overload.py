@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis import corners
+from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.sheet import Row, plain
 from rhevectra.core.formulas import overload
 from rhevectra.core.stages.work import FigureSpec, Work
@@ -19,6 +20,10 @@ temperatures of the safety standard for electronic equipment, from memory)."""
 CLASS_ROOM = 10.0
 """What the temperature allowed in run stays below that of the class [K]."""
 LEAST, GREATEST = "overload.least", "overload.most"
+TIMER, NONE, TIMED = "overload.timer", "none", "timed"
+DECISION = DecisionSpec(TIMER, "Overload timer", "switch", "choice", options=(NONE, TIMED),
+                        schools="none: windings and heat sinks carry what the limit lets through for good; timed: the controller stops "
+                        "after some ten milliseconds above full load and tries again, they are made for full load")
 HOLDS_LEAST = FigureSpec(LEAST, "Least load it holds", "k_min", "switch", corners.LIMIT, "min", "overload.asked", "min",
                          fixed="outputs rising together; power that a power factor stage has left", look_only=True,
                          sentence="of full load: where the least current limit, or the least bus under that load, takes over")
@@ -35,6 +40,11 @@ WINDING = FigureSpec("overload.t_winding", "Overload: winding temperature", "T_k
                      sentence="at the greatest current limit, which may last")
 
 
+def lasting(work: Work) -> bool:
+    """Whether an overload lasts as long as somebody asks for it."""
+    return work.choose(TIMER, NONE, "below the limit nothing ends an overload: the safe assumption").value == NONE
+
+
 def sagging(work: Work, v_bus: Any) -> dict[str, Any]:
     """Rows of the bus at full load and of its crest at the same line [V]."""
     value = np.broadcast_to(plain(v_bus), work.grid.shape)
@@ -49,7 +59,8 @@ def record(work: Work, least: Row, most: Row, sags: Mapping[str, Any], v_least: 
     sheet.either(LEAST, least.value <= by_bus.value, least, by_bus, "the least current limit takes over, or the bus sags too far")
     sheet.again(GREATEST, most)
     allow(work)
-    sheet.again("overload.r_ca", sheet.rows["switch.case_to_ambient"])
+    if lasting(work):
+        sheet.again("overload.r_ca", sheet.rows["switch.case_to_ambient"])
 
 
 def allow(work: Work) -> None:
@@ -83,7 +94,9 @@ def greatest(work: Work) -> tuple[float, float]:
 
 
 def record_winding(work: Work) -> None:
-    """Row of the transformer's winding at the greatest current limit, and what it may come to there."""
+    """Row of the transformer's winding at the greatest current limit, and what it may come to there, where that may last."""
+    if not lasting(work):
+        return
     work.sheet.again("overload.t_winding", work.sheet.rows["transformer.t_winding"])
     allow_winding(work)
 

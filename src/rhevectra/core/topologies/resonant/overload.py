@@ -142,7 +142,8 @@ def _reached(work: Work, plan: Any) -> Reached | None:
 
 
 def record(work: Work, plan: Any) -> None:
-    """Rows of both ends, and of the heat at the greatest limit, where they are found; after those of the limits and of the losses."""
+    """Rows of both ends, and of the heat at the greatest limit where that may last, if they are found; after those of the limits and of the
+    losses."""
     reached = _reached(work, plan)
     if reached is None:
         return
@@ -156,6 +157,13 @@ def record(work: Work, plan: Any) -> None:
     most = sheet.solved(common.GREATEST, on_grid(reached.share[1].max(0)), "", text.format("that gives way last"),
                         i_limit=rows["switch.limit_max"], **parts)
     common.allow(work)
+    if common.lasting(work):
+        _heat(work, plan, reached, most)
+
+
+def _heat(work: Work, plan: Any, reached: Reached, most: Any) -> None:
+    """Rows of winding and switch at the greatest limit for good; most: row of the load it lets through."""
+    sheet, rows, on_grid = work.sheet, work.sheet.rows, lambda x: np.broadcast_to(x[:, :, None, :], work.grid.shape)
     tank = sheet.solved("overload.i_tank", on_grid(reached.i_tank[1].max(0)), "A", "rms tank current of that which then carries most",
                         load=most)
     more = sheet("overload.more_heat", formulas.more_heat, at_limit=tank, at_overload=rows["llc.i_cr_rms"])
