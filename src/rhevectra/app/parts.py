@@ -12,7 +12,8 @@ from rhevectra.core.design.names import spoken
 from rhevectra.core.emission.declare import in_each, stages_of
 from rhevectra.core.stages import FRONT_ENDS, rate
 from rhevectra.core.stages.clamping import DIODE_SHARE, diode_class
-from rhevectra.core.stages.sinks import PAD, SIDES, called
+from rhevectra.core.stages.gates import by_turns
+from rhevectra.core.stages.sinks import PAD, SIDES, called, room_said
 from rhevectra.core.stages.strings import ACROSS
 from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.core.topologies.common.sensing import CAPACITOR, RESISTOR
@@ -134,8 +135,8 @@ def _controller(design: Design) -> list[tuple[str, str, int]]:
     elif "fs" in rows:
         told.append(value("fs") + (f" ± {100 * float(rows[rate.ID].value):.0f} %" if rate.ID in rows else ""))
     if "switch.duty_limit" in rows:
-        both: bool = getattr(getattr(design.context["stage"], "variant", None), "both_ways", False)
-        told.append(f"duty up to {100 * float(rows['switch.duty_limit'].value):.0f} %" + (" of half a period" if both else ""))
+        told.append(f"duty up to {100 * float(rows['switch.duty_limit'].value):.0f} %"
+                    + (" of half a period" if by_turns(design.context["stage"]) else ""))
     if "sense.v_trip" in rows:
         told.append(f"trips at {value('sense.v_trip')} ± {100 * float(rows['switch.limit_tolerance'].value):.0f} % within "
                     f"{value('switch.limit_delay')}" + (f", blind for {value('switch.blanking')}" if "switch.blanking" in rows else ""))
@@ -180,8 +181,7 @@ def _sinks(design: Design) -> list[tuple[str, str, int]]:
     for side in SIDES:
         on = [p.hot for p in design.context["placed"] if p.side == side]
         if on:
-            room = f", about {show(design.value(f'sink.{side}_room'), 'm³', 2)}" if f"sink.{side}_room" in design.rows else ""
-            found.append((f"{side} heat sink", f"{show(design.value(f'sink.{side}'), 'K/W')}{room}, for "
+            found.append((f"{side} heat sink", f"{show(design.value(f'sink.{side}'), 'K/W')}{room_said(design, side)}, for "
                           + ", ".join(called(design.delivered, h.part) for h in on)
                           + f"; each package on a pad of {show(design.value(PAD), 'K/W')}", 1))
     return found

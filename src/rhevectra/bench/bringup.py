@@ -7,9 +7,8 @@ import numpy as np
 from msgspec import Struct
 
 from rhevectra.bench.readings import AMPERES, HERTZ, PROBE, VOLTS, Check, band_of, widened
-from rhevectra.core.basis import corners
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.design.design import Design
+from rhevectra.core.design.design import Design, Figure
 from rhevectra.core.stages import rate
 from rhevectra.core.stages.sinks import SIDES, WARM, called, key
 from rhevectra.core.topologies.common.making import inductance_band, leakage_band
@@ -322,27 +321,30 @@ def _heat(design: Design, room: float) -> Iterator[Check]:
         figure = design.figure(id)
         if figure.limit is None or figure.corner is None:
             continue
-        yield Check(f"Temperature of the {PARTS.get(id.split('.')[0], id.split('.')[0])}", _setting(figure.corner.v_line, 1.0),
-                    f"thermocouple, room {room:g} °C", "°C", None, room + figure.value, id, "",
-                    "losses above those told, or less air than asked for", (ambient - room, ambient + figure.limit))
+        yield _warm(design, room, f"Temperature of the {PARTS.get(id.split('.')[0], id.split('.')[0])}", figure, ambient + figure.value,
+                    ambient + figure.limit)
     yield from _sinks(design, room)
 
 
 def _sinks(design: Design, room: float) -> Iterator[Check]:
     """Heat sinks, and the cases of what stands without one, where they are hottest."""
-    rows, rise = design.rows, room - float(design.rows["ambient.max"].value)
-    how, hint = f"thermocouple, room {room:g} °C", "losses above those told, or less air than asked for"
+    rows = design.rows
     for side in SIDES:
         if f"sink.{side}_t" in rows:
             figure = design.figure(f"sink.{side}_t")
-            line = figure.corner.v_line if figure.corner else _lines(design)[0]
-            yield Check(f"Temperature of the {side} heat sink", _setting(line, 1.0), how, "°C", None, rise + figure.value, figure.id, "",
-                        hint, (-rise, float(rows[WARM].value)))
+            yield _warm(design, room, f"Temperature of the {side} heat sink", figure, float(figure.value), float(rows[WARM].value))
     for h in (p.hot for p in design.context["placed"] if not p.side):
-        places, at = corners.FULL.places(design.grid, design.grid.shape)
-        burnt = np.broadcast_to(h.power.value, design.grid.shape).ravel()[places]
-        index = tuple(int(i) for i in np.unravel_index(at[burnt.argmax()], design.grid.shape))
+        figure = design.figure(h.case)
+        index = figure.corner.index if figure.corner else (0, 0, design.grid.full_load, 0)
         inside = float(h.power.at(index)) * h.r_jc
         case, limit = (float(rows[id].at(index)) - inside for id in (f"sink.tj_{key(h.part)}", f"{h.part}.t_junction"))
-        yield Check(f"Case of the {called(design.delivered, h.part)}", _setting(design.grid.corner(index).v_line, 1.0), how, "°C", None,
-                    rise + case, h.case, "", hint, (-rise, limit))
+        yield _warm(design, room, f"Case of the {called(design.delivered, h.part)}", figure, case, limit)
+
+
+def _warm(design: Design, room: float, name: str, figure: Figure, hottest: float, limit: float) -> Check:
+    """A temperature read in a room [°C]; hottest: what it comes to at the highest ambient, at the corner of its figure, and limit: what it
+    may reach there [°C]."""
+    rise = float(design.rows["ambient.max"].value) - room
+    line = figure.corner.v_line if figure.corner else _lines(design)[0]
+    return Check(name, _setting(line, 1.0), f"thermocouple, room {room:g} °C", "°C", None, hottest - rise, figure.id, "",
+                 "losses above those told, or less air than asked for", (rise, limit))

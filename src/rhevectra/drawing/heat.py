@@ -7,7 +7,7 @@ import numpy as np
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
-from rhevectra.core.stages.sinks import SIDES, Placed, called, key
+from rhevectra.core.stages.sinks import SIDES, Placed, called, key, room_said
 from rhevectra.drawing.common import same_corner, shown_at
 from rhevectra.drawing.display import Picture
 
@@ -50,9 +50,8 @@ def _heading(design: Design, side: str, corner: Corner, held: Design | None) -> 
     """What a group stands on."""
     if not side:
         return "without a heat sink"
-    room = f", about {show(design.value(f'sink.{side}_room'), 'm³', 2)}" if f"sink.{side}_room" in design.rows else ""
     was = f" (held {show(held.value(f'sink.{side}'), 'K/W')})" if held is not None and f"sink.{side}" in held.rows else ""
-    return (f"heat sink of the {SIDES[side]}: {show(design.value(f'sink.{side}'), 'K/W')}{was}{room}, "
+    return (f"heat sink of the {SIDES[side]}: {show(design.value(f'sink.{side}'), 'K/W')}{was}{room_said(design, side)}, "
             f"{show(_at(design, f'sink.{side}_p', corner), 'W')}, {_at(design, f'sink.{side}_t', corner):.0f} °C")
 
 

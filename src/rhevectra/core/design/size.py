@@ -311,8 +311,8 @@ def _beside(work: Work, draft: Design, ripple: Any) -> dict[str, Row]:
     period less its average, rms [A]."""
     topology = TOPOLOGIES[draft.topology]
     parts = topology.bill(draft)
-    gates.record(work, parts["switches"][0][1], parts["floating_drives"], getattr(topology, "FLOATING", gates.BOOTSTRAP),
-                 getattr(getattr(draft.context["stage"], "variant", None), "both_ways", False))
+    gates.record(work, draft.context["stage"], parts["switches"][0][1], parts["floating_drives"],
+                 getattr(topology, "FLOATING", gates.BOOTSTRAP))
     if shaping := getattr(draft.context["front"], "switch", None):
         gates.edge(work, "pfc.gate_", shaping)
     pulse_duty.record(work)

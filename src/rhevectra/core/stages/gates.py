@@ -61,9 +61,9 @@ FIGURES = (
                sentence="what its core has to stand; its windings are insulated for the bus"),
 )
 
-def record(work: Work, count: int, floating: int, usual: str, by_turns: bool) -> None:
-    """Rows of the gates of `count` power switches, of which so many have a source that moves; usual: how these are driven; by_turns:
-    whether two of them take turns in a period. Nothing of switches that have their driver inside."""
+def record(work: Work, stage: Any, count: int, floating: int, usual: str) -> None:
+    """Rows of the gates of the `count` switches of a power stage, of which so many have a source that moves; usual: how these are driven.
+    Nothing of switches that have their driver inside."""
     rows = work.sheet.rows
     row = work.parts["switches"].row(str(rows["switch.class"].value))
     if row["kind"] == "integrated":
@@ -73,7 +73,7 @@ def record(work: Work, count: int, floating: int, usual: str, by_turns: bool) ->
     volts = work.choose("gate.v", FULL.get(row["kind"], SILICON), "usual for the class (typical, from memory)")
     sheet("gate.i_avg", gate.average, q_gate=charge, fs=pulses)
     sheet("gate.power", gate.power, count=count, v_gate=volts, q_gate=charge, fs=pulses)
-    _dead(work, charge, sunk, by_turns)
+    _dead(work, charge, sunk, by_turns(stage))
     if floating:
         _floating(work, usual, charge, volts)
 
@@ -91,19 +91,24 @@ def edge(work: Work, name: str, row: Mapping[str, Any]) -> tuple[Row, Row]:
     return charge, sunk
 
 
+def by_turns(stage: Any) -> bool:
+    """Whether two switches of a power stage take turns in a period."""
+    return bool(getattr(getattr(stage, "variant", None), "both_ways", False))
+
+
 def least_dead(work: Work) -> float:
     """Least dead time [s] a rule chooses with the switch class that was chosen."""
     row = work.parts["switches"].row(str(work.sheet.rows["switch.class"].value))
-    return float(DEAD_ROOM * (row["t_fall_s"] / SHARE + SKEW))
+    return float(DEAD_ROOM * gate.dead_needed(row["q_gate_c"], gate.sunk(SHARE, row["q_gate_c"], row["t_fall_s"]), SKEW))
 
 
-def _dead(work: Work, charge: Any, sunk: Any, by_turns: bool) -> None:
+def _dead(work: Work, charge: Any, sunk: Any, turns: bool) -> None:
     """Rows of the dead time there is and of what the gates need of it, where two switches must not conduct together."""
     sheet, rows = work.sheet, work.sheet.rows
     decided = [rows[id] for id in DEAD if id in rows]
     if decided:
         sheet.again("gate.dead_left", decided[0])
-    elif by_turns:
+    elif turns:
         sheet("gate.dead_left", gate.dead_left, duty=rows["switch.duty_limit"], fs=rows["fs"], tolerance=rows[rate.ID])
     else:
         return

@@ -71,6 +71,11 @@ def called(need: Requirement, part: str) -> str:
     return _CALLED.get(part, part)
 
 
+def room_said(design: Any, side: str) -> str:
+    """Words behind the resistance of a side's heat sink: the room it takes, where that is known."""
+    return f", about {show(design.value(f'sink.{side}_room'), 'm³', 2)}" if f"sink.{side}_room" in design.rows else ""
+
+
 def side_of(hot: Hot, isolated: bool) -> str:
     """The side of the barrier a part stands on; all on one where there is none."""
     return "secondary" if isolated and hot.part.startswith(("rectifier", "regulator")) else "primary"

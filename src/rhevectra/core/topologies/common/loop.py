@@ -164,9 +164,13 @@ class Line:
                     for end, (gain, behind, _) in zip((NEW, OLD), self.plants, strict=True)]
         return self.swing * np.stack([self.signal.where.spread(x)[:, k] for k, x in enumerate(np.max(per_volt, 0))], 1)
 
+    def together(self, left: Array) -> Array:
+        """What is left of it and the ripple of the pulses at full load [V], 0 elsewhere."""
+        return np.where(self.full, left + self.beside, 0.0)
+
     def fits(self, made: Compensation) -> bool:
-        """Whether it and the ripple of the pulses stay within what is asked for together."""
-        return bool((np.where(self.full, self.left(made) + self.beside, 0.0) <= self.limit).all())
+        """Whether both stay within what is asked for together."""
+        return bool((self.together(self.left(made)) <= self.limit).all())
 
 
 def _integrator(tried: "Tried", r_led: float, aim: float, direct: bool, line: Line | None) -> tuple[float, str, Refused]:
@@ -310,14 +314,14 @@ def _record_line(work: Work, line: Line, made: Compensation) -> None:
     work.sheet.solved("output1.ripple_line_pp", left, "V", "current the pin moves by between valley and crest of the bus, by what "
                       f"the closed loop makes of it at {line.pulses} times the line frequency; the worse of new and old",
                       crossover=work.sheet.rows["feedback.crossover_least"])
-    _together(work, left)
+    _together(work, line, left)
 
 
-def _together(work: Work, line: Array) -> None:
-    """A finding where the ripple of the pulses and that of the line [V] are each within what is asked for and both together are not."""
-    rows, full = work.sheet.rows, corners.FULL.mask(work.grid)
-    limit, both = float(np.min(plain(rows["output1.ripple_limit"]))), np.where(full, line + plain(rows["output1.ripple_pp"]), 0.0)
-    if float(np.where(full, line, 0.0).max()) <= limit < float(both.max()):
+def _together(work: Work, line: Line, left: Array) -> None:
+    """A finding where the ripple of the pulses and that of the line (left) [V] are each within what is asked for and both together are
+    not."""
+    limit, both = float(np.min(line.limit)), line.together(left)
+    if float(np.where(line.full, left, 0.0).max()) <= limit < float(both.max()):
         at = work.grid.corner(tuple(int(i) for i in np.unravel_index(int(both.argmax()), both.shape)))
         work.find(NOTE, "feedback", "ripple of the pulses and what the loop leaves of the bus's ripple come to "
                   f"{show(float(both.max()), 'V')} together at {at.text()}; {show(limit, 'V')} are asked for", "output1.ripple_line_pp",
