@@ -245,6 +245,24 @@ def test_a_push_pull_holds_twice_the_input_and_its_spike():
         {"topology": "push_pull", "transformer.leakage_halves": 0.4}).value("spike.power")
 
 
+def test_a_clamp_little_above_twice_the_input_empties_the_whole_leakage():
+    """Many amperes and few volts: the leakage to the shorted secondary keeps the other half below what would let it take over, and the
+    charge of one turn-off in the engine is that of all the leakage at the drain's voltage above the input."""
+    d = size(BATTERY, {"topology": "push_pull"}, noise=False)
+    c = d.grid.find(d.grid.lines[-1], 1.0, "run", d.grid.bus[-1])
+    e, bus = exact(d, c), float(np.max(d.rows["bus.v"].value))
+    i, off = e.currents["dclamp1"], e.voltages["g1"] < 5
+    begins = int(np.argmax(off[1:] & ~off[:-1])) + 1
+    ends = begins + int(np.argmax(i) - begins) + int(np.argmax(i[int(np.argmax(i)) :] < 1e-3))
+    pulse = slice(begins, ends)
+    charge = np.trapezoid(i[pulse], e.t[pulse])
+    volts = np.trapezoid(i[pulse] * (e.voltages["d1"][pulse] - bus), e.t[pulse]) / charge
+    leakage = float(whole(d, d.rows["transformer.leakage"])[c.index])
+    assert charge == pytest.approx(0.5 * leakage * i[pulse].max() ** 2 / volts, rel=0.05)
+    assert whole(d, d.rows["spike.excess_emptied"])[c.index] < whole(d, d.rows["spike.excess_held"])[c.index]
+    assert whole(d, d.rows["spike.excess"])[c.index] == whole(d, d.rows["spike.excess_emptied"])[c.index]
+
+
 def test_the_input_current_of_a_battery_stage_is_told_first():
     """Common practice: 400 W from 12 V at 85 % is 400/(12·0.85) = 39 A; here from 10 V with the efficiency the design itself reaches. It is
     the first finding and the first plate."""

@@ -140,13 +140,14 @@ def test_what_is_named_as_a_cure_helps(topology, low, high, kind, power, volts, 
 
 
 def test_what_has_nothing_left_is_not_named():
-    """4.6 kW from 200 V draw more into a short than any die stands; 400 V beside 12 V on wide mains have a tap, which no other kind may
-    take the place of: said so, and what is named is another thing or nothing."""
-    kilowatts = size(Requirement(mains=mains(200, 400, "dc"), outputs=(Output(voltage=48, current_max=95),)),
-                     {"topology": "llc_three_phase"}, noise=False)
+    """20 kW from 200 V draw more into a short than any eight dies stand; 400 V beside 12 V on wide mains have a tap, which no other kind
+    may take the place of: said so, and what is named is another thing or nothing."""
+    kilowatts = size(Requirement(mains=mains(200, 400, "dc"), outputs=(Output(voltage=48, current_max=450),)),
+                     {"topology": "half_bridge"}, noise=False)
     carried, chosen = (lambda r: r["i_max_a"]), kilowatts.catalogue["switches"].row(kilowatts.value("switch.class"))
     short = told(kilowatts, "short.i_peak")
     assert short is not None and short.cure == "" and "no class carries more; no decision cures it" in short.text
+    assert kilowatts.value("switch.parallel") == kilowatts.decision_specs["switch.parallel"].high
     assert carried(chosen) == max(carried(r) for r in kilowatts.catalogue["switches"].rows if r["v_class_v"] >= chosen["v_class_v"])
     both = size(Requirement(mains=mains(85, 265), outputs=(Output(voltage=400, current_max=0.4), Output(voltage=12, current_max=2)),
                             harmonics_class="none"), {"topology": "full_bridge"}, noise=False)

@@ -9,9 +9,11 @@ from msgspec.structs import replace
 
 from rhevectra import demo
 from rhevectra.app.parts import rows
+from rhevectra.bench.bringup import plan
 from rhevectra.core.basis.findings import MUST_FIX
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.catalogue.tables import shipped
+from rhevectra.core.design.cost import whole_bill
 from rhevectra.core.design.grid import make_grid
 from rhevectra.core.design.size import size
 from rhevectra.core.stages import FRONT_ENDS
@@ -60,6 +62,26 @@ def test_what_burns_across_line_and_bus(small):
         v = at_idle(d, "bulk.v_peak")
         assert (at_idle(d, "standby.start_up")
                 == pytest.approx(v**2 / float(d.rows["bulk.r_bleed"].value) + (v * 15e-6 if d.value("start.path") == "cell" else 0.0)))
+
+
+def test_a_switch_discharges_the_x_capacitors_where_a_resistor_would_burn_too_much():
+    """65 W with 100 mW admitted at no load: by rule a switch, which burns a few milliwatts; the crest of the highest line let down through
+    its resistor step by step, from the moment it has seen that the line is gone. It is bought, and no ohmmeter reads its resistor."""
+    need = Requirement(mains=WIDE, outputs=(Output(voltage=19.5, current_max=3.33),), ambient_max=40, standby_power_max=0.1)
+    by_rule, burning, small = size(need), size(need, {"inlet.discharge": "resistor"}), size(adapter(0.1))
+    assert (by_rule.value("inlet.discharge"), small.value("inlet.discharge")) == ("switch", "resistor")
+    r, c = (float(by_rule.rows[id].value) for id in ("inlet.r_x", "inlet.c_x"))
+    v, t, step = math.sqrt(2) * 264, 0.15, 1e-5  # 0.15 s: as typical, from memory
+    while v > 60:
+        v, t = v - step * v / (r * c), t + step
+    assert by_rule.value("inlet.discharge_time") == pytest.approx(t, rel=1e-3) and t < 1
+    assert by_rule.value("standby.power") < 0.1 < burning.value("standby.power")
+    assert at_idle(burning, "standby.x_discharge") > 0.25 * 0.1 > 5 * at_idle(by_rule, "standby.x_discharge")
+    assert any(f.figure == "standby.power" and f.cure == "inlet.discharge" for f in burning.findings)
+    bought = [[kind for kind, _, _ in rows(d) if "discharge switch" in kind] for d in (by_rule, burning)]
+    assert bought == [["discharge switch of the X capacitors"], []]
+    read = [any(c.name == "Between the pins of the plug" for s in plan(d) for c in s.checks) for d in (by_rule, burning)]
+    assert read == [False, True] and whole_bill(by_rule)["small"] == whole_bill(burning)["small"] + 1
 
 
 @pytest.mark.parametrize("path", ["resistor", "cell"])

@@ -90,6 +90,9 @@ def rows(design: Design) -> list[tuple[str, str, int]]:
             out.append((label, told, _count(design, id)))
     out += [*_diodes(design), *_second_stages(design), *_sensing(design), *_feedback(design), *_controller(design), *_gates(design),
             *_sinks(design)]
+    if "inlet.t_seen" in design.rows:
+        out.append(("discharge switch of the X capacitors", f"approved for it; holds {show(design.most('inlet.v_crest'), 'V')}, closes "
+                    f"within {show(design.value('inlet.t_seen'), 's')} of the line's end", 1))
     if "feedback.v_trip" in design.rows:
         coupler = " and coupler" if "feedback.r_led" in design.rows else ""
         out.append(("over-voltage trip", f"reference{coupler}, {show(float(design.rows['feedback.v_trip'].value), 'V')}", 1))
@@ -104,18 +107,19 @@ def _diodes(design: Design) -> list[tuple[str, str, int]]:
     """The diodes beside rectifiers and bridge, each by the class that bears its reverse voltage."""
     rows, found = design.rows, list[tuple[str, str, int]]()
     variant: Any = getattr(design.context["stage"], "variant", None)
+    pulses = f"pulses of {show(design.value('switch.i_peak'), 'A')}"  # they take the whole current over when a switch opens
     if "clamp.diode_v_limit" in rows:
         slow = "clamp.recovery" in rows
         speed = (f"at least {show(design.value('clamp.recovery'), 's')}" if slow
                  else f"at most {show(design.value('clamp.t_recovery'), 's')}")
         found.append(("clamp diode", f"{show(design.value('clamp.diode_v_limit') / DIODE_SHARE, 'V')} class, recovery {speed}", 1))
     if "spike.r" in rows:
-        found.append(("clamp diode", _class_for(design.value("switch.v_peak")), variant.halves))
+        found.append(("clamp diode", f"{_class_for(design.value('switch.v_peak'))}, {pulses}", variant.halves))
     if "reset.diode_v_reverse" in rows:
         found.append(("diode of the reset winding", f"{_class_for(design.value('reset.diode_v_reverse'))}, "
                       f"{show(design.most('reset.i_rms'), 'A')} rms", 1))
     if getattr(variant, "held", False):
-        found.append(("diode back to the bus", _class_for(design.value("switch.v_peak")), 2))
+        found.append(("diode back to the bus", f"{_class_for(design.value('switch.v_peak'))}, {pulses}", 2))
     if "aux.v_reverse" in rows:
         found.append(("diode of the auxiliary supply", _class_for(_RINGS * DIODE_SHARE * design.value("aux.v_reverse")), 1))
     return found

@@ -6,6 +6,7 @@ import numpy as np
 
 from rhevectra.app.vocabulary import called
 from rhevectra.core.basis.errors import InputError
+from rhevectra.core.basis.findings import LOOK_AT
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.working import explain
 from rhevectra.core.design.design import Design, Figure
@@ -40,9 +41,15 @@ def as_json(design: Design, elapsed: float) -> dict[str, Any]:
                          for f in design.findings], "decisions": decision_data(design)}
 
 
+def verdict(design: Design) -> str:
+    """Whether it can be built, and how much there is to look at besides, in words."""
+    looks = sum(f.severity == LOOK_AT for f in design.findings)
+    return ("feasible" + (f", {looks} to look at" if looks else "")) if design.feasible else "INFEASIBLE: see findings"
+
+
 def lines(design: Design, elapsed: float) -> list[str]:
     """The readable listing that `size` prints."""
-    head = f"{design.topology} · {'feasible' if design.feasible else 'INFEASIBLE'} · {elapsed * 1e3:.1f} ms"
+    head = f"{design.topology} · {verdict(design)} · {elapsed * 1e3:.1f} ms"
     out = [head, ""]
     for figure in design.figures():
         value = figure.value if isinstance(figure.value, str) else show(figure.value, figure.unit, 4)

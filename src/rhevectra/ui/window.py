@@ -12,6 +12,7 @@ from rhevectra.app import settings
 from rhevectra.app.autosave import Autosave, Found
 from rhevectra.app.changes import summary
 from rhevectra.app.session import Session
+from rhevectra.app.summary import verdict
 from rhevectra.core.basis.errors import InputError
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.names import spoken
@@ -262,12 +263,11 @@ class MainWindow(FileActions, ViewActions, QMainWindow):
         s = self.session
         self._stale = {self.stack.widget(k) for k in range(self.stack.count())}
         self._refresh()
-        worst = "feasible" if s.design.feasible else "INFEASIBLE: see findings"
         moved = summary(s.before, s.design) if s.before is not None else ""
         corners = len(s.design.grid.lines) * len(s.design.grid.freqs) * len(s.design.grid.points) * len(s.design.grid.bus)
         took = f"in {s.elapsed * 1e3:.0f} ms" if s.elapsed > 1e-3 else "a while ago, and kept"
         self.statusBar().showMessage(
-            f"{spoken(s.design.topology)} designed at {corners} corners {took} · {worst}" + (f" · {moved}" if moved else ""))
+            f"{spoken(s.design.topology)} designed at {corners} corners {took} · {verdict(s.design)}" + (f" · {moved}" if moved else ""))
         self._said.setText("reference held" if s.reference is not None else "")
         for id, stack, verb in (("edit.undo", s.past, "Undo"), ("edit.redo", s.future, "Redo")):
             self.actions_by_id[id].setText(f"{verb}: {stack[-1].name}" if stack else verb)

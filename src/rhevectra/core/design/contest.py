@@ -21,6 +21,7 @@ from rhevectra.core.design.names import spoken
 from rhevectra.core.design.regulators import LINEAR, REGULATED
 from rhevectra.core.design.size import size, usual_front_end
 from rhevectra.core.stages import FRONT_ENDS, front_ends_for
+from rhevectra.core.stages.dies import beside
 from rhevectra.core.topologies import TOPOLOGIES, usual_topology
 
 COMMON = ("front_end",)
@@ -73,7 +74,8 @@ def _entry(design: Design, pins: Mapping[str, Any]) -> Entry:
     bill, power, grid, volume = whole_bill(design), design.requirement.power, design.grid, magnetics_volume(design)
     peaks = PEAKS.mask(grid)
     highest = lambda id: float(np.broadcast_to(np.asarray(design.rows[id].value, float), grid.shape)[peaks].max())  # noqa: E731
-    stress = sum(n for _, n in TOPOLOGIES[design.topology].bill(design)["switches"]) * highest("switch.v_peak") * highest("switch.i_peak")
+    (_, dies), *more = TOPOLOGIES[design.topology].bill(design)["switches"]
+    stress = (dies // beside(design.rows) + sum(n for _, n in more)) * highest("switch.v_peak") * highest("switch.i_peak")
     stress += highest("pfc.v_switch") * highest("pfc.i_peak") if "pfc.i_peak" in design.rows else 0.0
     stored = sum(float(design.value(f"output{n}.i_c_rms")) * o.magnitude for n, o in enumerate(design.delivered.outputs, 1)
                  if f"output{n}.i_c_rms" in design.rows)

@@ -18,8 +18,9 @@ from rhevectra.core.topologies.common.supply import regulated
 CAPACITORS = ("output_capacitors", "bulk_capacitors", "film_capacitors")
 PRICED = ("switches", "rectifiers", "boost_diodes", "bridges", "regulators", *CAPACITORS)
 """Tables whose parts can have a price of their own."""
-TRIP_PARTS, REGULATOR_PARTS = 3, 2
-"""Small parts of a trip at the output (reference, coupler, resistor) and of a supply's regulator (transistor, Zener diode)."""
+TRIP_PARTS, REGULATOR_PARTS, DISCHARGE_PARTS = 3, 2, 1
+"""Small parts of a trip at the output (reference, coupler, resistor), of a supply's regulator (transistor, Zener diode), and the switch
+that discharges X capacitors."""
 
 
 def magnetics_volume(design: Design) -> float:
@@ -48,6 +49,7 @@ def whole_bill(design: Design) -> dict[str, Any]:
     if held := behind(design.rows):
         power_stage["regulators"] = [(str(design.rows[f"regulator{n}.class"].value), 1) for n in held]
     power_stage["small"] += TRIP_PARTS * ("feedback.v_trip" in design.rows) + REGULATOR_PARTS * regulated(design.rows)
+    power_stage["small"] += DISCHARGE_PARTS * ("inlet.t_seen" in design.rows)
     front: dict[str, Any] = getattr(FRONT_ENDS.get(design.front_end, DC_FRONT_END), "bill", lambda _: {})(design)
     power_stage["sinks"] = [float(design.rows[f"sink.{side}"].value) for side in SIDES if f"sink.{side}" in design.rows]
     return {k: x + front[k] if k in front else x for k, x in power_stage.items()} | {k: x for k, x in front.items() if k not in power_stage}

@@ -16,13 +16,16 @@ Cures = Mapping[str, str | tuple[str, ...]]
 """Figure or stage -> the decision that cures it, or several of which the first that this design has is meant; # stands for the number of an
 output."""
 
+MORE_DIES = ("switch.class", "switch.parallel")
+"""What carries more and stays cooler."""
 COMMON: Cures = {"start.delay": ("start.path", "aux.i"), "inlet.i_rms": "front_end",
                  "inlet.i_thermistor": ("inlet.thermistor", "inlet.limiter"), "inlet.discharge_time": "inlet.c_x",
                  "inlet.i_inrush_hot": ("bridge.class", "inlet.thermistor"),
                  "bridge.case_to_ambient": "bridge.class", "bridge.i_avg": "bridge.class", "bridge.v_reverse": "bridge.class",
                  "bulk": ("bulk.c", "pfc.c_bus", "pfc.c_half"),
                  "bulk.v_peak": ("pfc.v_bus", "derating.bulk_v"), "pfc.f_low": "pfc.f_min",
-                 "switch": "switch.class", "switch.i_peak_run": "switch.current_limit", "switch.i_peak_least": "switch.current_limit",
+                 "switch": "switch.class", "switch.i_peak": MORE_DIES, "short.i_peak": MORE_DIES, "switch.case_to_ambient": MORE_DIES,
+                 "switch.runaway": MORE_DIES, "switch.i_peak_run": "switch.current_limit", "switch.i_peak_least": "switch.current_limit",
                  "overload.least": "switch.current_limit", "overload.most": "switch.current_limit",
                  "overload.t_winding": "overload.timer", "gate.c_boot": "gate.c_boot",
                  "gate.dead_need": ("switch.dead_time", "psfb.dead_leading", "active.dead_time", "switch.duty_limit"),
@@ -51,14 +54,13 @@ ASKED = {"inlet.i_rms": "less power or a higher lowest line", "switch.v_bus_leas
 """What of the requirement would have to give where no decision helps."""
 SHAPE = ("topology", "front_end", "clamp.kind")
 """Decisions that change which stages stand in the path; a pin on one is no cause of a figure."""
-OF_LOSS: Cures = {"start_up": "bulk.r_bleed", "x_discharge": "inlet.c_x", "bridge": ("front_end", "bridge.class"), "switch_spike": "fs",
-                  "mains_filter": "inlet.r_filter", "thermistor": "inlet.limiter", "controller": "aux.i",
+OF_LOSS: Cures = {"start_up": "bulk.r_bleed", "x_discharge": ("inlet.discharge", "inlet.c_x"), "bridge": ("front_end", "bridge.class"),
+                  "switch_spike": "fs", "mains_filter": "inlet.r_filter", "thermistor": "inlet.limiter", "controller": "aux.i",
                   "current_sense": ("sense.kind", "switch.current_limit"), "core": "transformer.core", "copper": "transformer.core",
                   "clamp": "clamp.kind", "clamp_diode": "clamp.kind", "clamp_switch": "clamp.kind",
                   "rectifier#": ("rectifier#.class", "rectifier#.parallel"), "bleed#": ("output#.bleed", "feedback.ctr", "feedback.r_low"),
-                  "bulk": ("bulk.c", "pfc.c_bus"), "regulator#": "regulator#.class",
-                  "input_capacitors": "input.cap", "brown_out": "brown.r_high",
-                  "filter_core": "filter1.core", "filter_copper": "filter1.core", "filter#": "filter#.l",
+                  "bulk": ("bulk.c", "pfc.c_bus"), "regulator#": "regulator#.class", "input_capacitors": "input.cap",
+                  "brown_out": "brown.r_high", "filter_core": "filter1.core", "filter_copper": "filter1.core", "filter#": "filter#.l",
                   "leakage_ring": "transformer.arrangement", "winding_ring": "fs", "idle_ring": "fs", "uneven_phases": "llc.spread",
                   "tank_inductor_core": "llc.inductor_core", "tank_inductor_copper": "llc.inductor_core",
                   "pfc_switch_on": "pfc.switch_class", "pfc_switch_edges": "pfc.switch_class", "pfc_diode": "pfc.diode",

@@ -5,7 +5,7 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis.decisions import DecisionSpec
-from rhevectra.core.stages.inlet import CELL
+from rhevectra.core.stages.inlet import CELL, DISCHARGE, SWITCH
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE
 
@@ -15,9 +15,11 @@ OF_VOLTAGE = (".v_reverse", ".v_peak", ".v_switch", ".v_diode")
 """Ends of the ids of figures that ask for a class of a higher voltage."""
 OF_CURRENT = ("switch.i_peak", "short.i_peak")
 """Figures that ask for a die that carries more."""
+OF_HEAT = ("switch.case_to_ambient", "switch.runaway")
+"""Figures that ask for a die of less resistance."""
 REGULATES = {"i_peak": "i_rated_a", "v_in_most": "v_in_max_v", "error": "error"}
 """What of a regulator's class a figure of it asks for."""
-LAST = {"start.path": CELL, "secondary.kind": BRIDGE}
+LAST = {"start.path": CELL, DISCHARGE: SWITCH, "secondary.kind": BRIDGE}
 """What is the last to be tried of a decision, with nothing beyond it."""
 
 
@@ -51,8 +53,8 @@ def _at_end(figure: str, spec: DecisionSpec, value: Any, work: Work) -> bool:
 
 
 def _best_class(figure: str, table: str, value: Any, work: Work) -> bool:
-    """Whether no other class of a table helps: none for a higher voltage, no die of its voltage that carries more, no rectifier with less
-    loss than a switch, no regulator that bears, carries or holds more."""
+    """Whether no other class of a table helps: none for a higher voltage, no die of its voltage that carries more or has less
+    resistance, no rectifier with less loss than a switch, no regulator that bears, carries or holds more."""
     rows = work.parts[table].rows
     own = next((row for row in rows if row["name"] == value), None)
     if own is None:
@@ -63,4 +65,6 @@ def _best_class(figure: str, table: str, value: Any, work: Work) -> bool:
         return bool(own[of] == (min if of == "error" else max)(row[of] for row in rows))
     if figure in OF_CURRENT and table == "switches":
         return bool(own["i_max_a"] >= max(row["i_max_a"] for row in rows if row["v_class_v"] >= own["v_class_v"]))
+    if figure in OF_HEAT and table == "switches":
+        return bool(own["r_on_25_ohm"] <= min(row["r_on_25_ohm"] for row in rows if row["v_class_v"] >= own["v_class_v"]))
     return figure in BY_LOSS and own.get("kind") == "synchronous"

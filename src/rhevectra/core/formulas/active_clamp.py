@@ -90,10 +90,10 @@ def primary_rms(i_switch: Any, i_clamp: Any) -> Any:
     return np.sqrt(np.square(i_switch) + np.square(i_clamp))
 
 
-@formula("V̂ = V_r + ½·ΔV", "V", "V_r ΔV", "and its ripple")
-def switch_peak(v_held: Any, ripple: Any) -> Any:
+@formula("V̂ = V_r + ½·ΔV + V_f", "V", "V_r ΔV V_f", "and its ripple; the body diode of the clamp switch conducts first")
+def switch_peak(v_held: Any, ripple: Any, v_forward: Any) -> Any:
     """Largest voltage [V] across a switch."""
-    return v_held + 0.5 * ripple
+    return v_held + 0.5 * ripple + v_forward
 
 
 @formula("ΔV = (max(0, ½·I_l + I_mag)·t_l + ½·max(0, I_mag)²·(t_r − t_l)/max(0.000001, I_mag + I_n))/C", "V", "I_l I_mag t_l t_r I_n C",

@@ -170,10 +170,10 @@ def ramp_loss(fs: Any, t_feeding: Any, r_path: Any, i_peak: Any, i_start: Any, r
                + (t_feeding * r_feeding + t_freewheeling * r_freewheeling) * np.square(ripple)))
 
 
-@formula("V̂ = V_bus + V_f", "V", "V_bus V_f", "each switch is held to the bus by its reset diode")
-def held_to_bus(v_bus: Any, v_forward: Any) -> Any:
-    """Largest voltage [V] across a switch."""
-    return v_bus + v_forward
+@formula("V̂ = V_bus + V_f + R_f·Î", "V", "V_bus V_f R_f Î", "each switch is held to the bus by a diode that takes its current over")
+def held_to_bus(v_bus: Any, v_forward: Any, r_diode: Any, i_peak: Any) -> Any:
+    """Largest voltage [V] across a switch; the diode's drop, and its resistance [Ω]."""
+    return v_bus + v_forward + r_diode * i_peak
 
 
 @formula("V_R = (1 + a)·V_p·N_s/N_p", "V", "a V_p N_s N_p", "turns ratio; ringing allowance a stated (common practice)")

@@ -271,6 +271,18 @@ def discharge_time(r: Any, c: Any, v_start: Any, v_safe: Any) -> Any:
     return r * c * np.log(v_start / v_safe)
 
 
+@formula("t = t_w + R·C·ln(V_0/V_safe)", "s", "t_w R C V_0 V_safe", "exponential discharge, once it is seen that the line is gone")
+def discharge_after(t_wait: Any, r: Any, c: Any, v_start: Any, v_safe: Any) -> Any:
+    """Time [s] to fall from v_start to v_safe [V] where a switch waits for t_wait [s]."""
+    return t_wait + discharge_time(r, c, v_start, v_safe)
+
+
+@formula("P = V·I_q", "W", "V I_q", "on the safe side: the current taken in phase with the line")
+def watching(v: Any, i_quiet: Any) -> Any:
+    """Power [W] of what watches a line of v [V rms] with i_quiet [A]."""
+    return v * i_quiet
+
+
 @formula("P = V²/R", "W", "V R", "Joule")
 def resistor_power(v: Any, r: Any) -> Any:
     """Power [W] of a resistor r [Ω] at rms voltage v [V]."""

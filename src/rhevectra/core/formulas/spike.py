@@ -45,6 +45,26 @@ def excess(v_held: Any, nodes: Any, r: Any, fs: Any, c_node: Any, l_half: Any, i
              - v_held) / (2 * a))
 
 
+@formula("I_c = min(I_mag, I_h)", "A", "I_mag I_h", "the core's part of the current, which no secondary takes")
+def of_core(i_mag: Any, i_left: Any) -> Any:
+    """Part [A] of the opened winding's current that the other winding takes over whatever the secondary does."""
+    return np.minimum(i_mag, i_left)
+
+
+@formula("V_b = V_h − ½·R·f_p·L_lk·(I_h² − I_c²)/V_h", "V", "V_h R f_p L_lk I_h I_c",
+         "a clamp that stands little above the held voltage takes the load's part of the leakage's current to its end: the leakage to the "
+         "shorted secondary keeps the other winding below what would let it conduct")
+def not_driven(v_held: Any, r: Any, fs: Any, leakage: Any, i_left: Any, i_core: Any) -> Any:
+    """What of the held voltage [V] the charge of the whole leakage does not bring up; fs is the pulse rate."""
+    return v_held - 0.5 * r * fs * leakage * (np.square(i_left) - np.square(i_core)) / v_held
+
+
+@formula("u = min(u_h, u_b)", "V", "u_h u_b", "the other winding takes over, or the clamp has emptied the leakage before")
+def excess_left(held: Any, emptied: Any) -> Any:
+    """Voltage [V] of the clamp above where the other winding holds the node."""
+    return np.minimum(held, emptied)
+
+
 @formula("u_f = ½·R·f_p·(√(L_m·C_n·I_k² + 2·(L_m·I_m² + L_lk·(Î − I_m)²)/(R·f_p)) − I_k·√(L_m·C_n)) − V_h", "V",
          "V_h R f_p L_m C_n I_k I_m L_lk Î",
          "energy balance: what core and leakage hold at turn-off goes into the resistor; where the filter's current keeps the secondary "
@@ -64,6 +84,13 @@ def excess_reached(held: Any, free: Any) -> Any:
     return np.minimum(held, free)
 
 
+@formula("L = min(L_h, L_lk·u/V_h·(1 − k) + L_h·k)", "H", "L_h L_lk u V_h k",
+         "the lesser of both charges, told as that of a leakage between the windings; k of the current squared is the core's")
+def emptying(l_half: Any, leakage: Any, excess: Any, v_held: Any, share: Any) -> Any:
+    """Leakage [H] that empties into a clamp `excess` [V] above the held voltage."""
+    return np.minimum(l_half, leakage * excess / v_held * (1 - share) + l_half * share)
+
+
 @formula("R = u·(V_h + u)/(f_p·½·(L_h·I_h² + C_n·max(0, (n − 1)·V_s² − n·u²)))", "Ω", "u V_h f_p L_h I_h C_n n V_s",
          "the same solved for the resistor")
 def resistor(excess: Any, v_held: Any, fs: Any, l_half: Any, i_left: Any, c_node: Any, nodes: Any, v_swing: Any) -> Any:
@@ -78,10 +105,11 @@ def power(v_held: Any, excess: Any, r: Any) -> Any:
     return np.square(v_held + excess) / r
 
 
-@formula("V̂ = V_bus + V_h + u + V_f", "V", "V_bus V_h u V_f", "held above the input by the other winding, and the clamp's excess")
-def switch_peak(v_bus: Any, v_held: Any, excess: Any, v_forward: Any) -> Any:
-    """Largest voltage [V] across a switch."""
-    return v_bus + v_held + excess + v_forward
+@formula("V̂ = V_bus + V_h + u + V_f + R_f·I_h", "V", "V_bus V_h u V_f R_f I_h",
+         "held above the input by the other winding, the clamp's excess, and its diode")
+def switch_peak(v_bus: Any, v_held: Any, excess: Any, v_forward: Any, r_diode: Any, i_left: Any) -> Any:
+    """Largest voltage [V] across a switch; drop and resistance [Ω] of the clamp's diode."""
+    return v_bus + v_held + excess + v_forward + r_diode * i_left
 
 
 @formula("ΔV = (V_h + u)/(R·f_p·C)", "V", "V_h u R f_p C", "the resistor's charge between two pulses")

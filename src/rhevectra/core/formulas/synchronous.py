@@ -45,6 +45,12 @@ def loss_of_one(power: Any, conduction: Any, over_mean: Any, spread: Any, count:
     return (power + conduction * (np.square(over_mean) * (1 - spread) - 1)) / count
 
 
+@formula("I = m·I_1/s", "A", "s I_1 m", "the most loaded of them reaches what one carries")
+def carried(over_mean: Any, i_one: Any, count: Any) -> Any:
+    """Current [A] that m switches side by side carry where each carries i_one and the most loaded `over_mean` times the mean."""
+    return count * i_one / over_mean
+
+
 @formula("I_1 = s·I/m", "A", "s I m", "definition")
 def of_one(over_mean: Any, i_rms: Any, count: Any) -> Any:
     """Rms current [A] of the most loaded of all m that share one."""

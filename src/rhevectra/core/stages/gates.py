@@ -11,6 +11,7 @@ from rhevectra.core.basis.preferred import at_least
 from rhevectra.core.basis.sheet import Row, plain
 from rhevectra.core.formulas import gate
 from rhevectra.core.stages import rate
+from rhevectra.core.stages.dies import beside
 from rhevectra.core.stages.work import FigureSpec, Work
 
 BOOTSTRAP, TRANSFORMER = "bootstrap", "transformer"
@@ -42,10 +43,10 @@ FIGURES = (
     FigureSpec("gate.power", "Heat of driving the gates", "P_g", "switch", corners.FULL, fixed="charge of the class at its usual voltage",
                sentence="of all power switches; it is counted in what the controller takes"),
     FigureSpec("gate.i_off", "Driver, sink current", "I_off", "switch", corners.FULL, fixed="plateau and share of the charge typical",
-               sentence="for the fall time the losses are worked out with"),
+               sentence="of each switch, for the fall time the losses are worked out with"),
     FigureSpec("gate.r_off", "Turn-off path of a gate, at most", "R_off", "switch", corners.FULL,
                fixed="plateau and share of the charge typical",
-               sentence="gate resistor, driver and gate together; turn-on as slow as noise asks for"),
+               sentence="gate resistor, driver and gate together, of each switch; turn-on as slow as noise asks for"),
     FigureSpec("pfc.gate_i_off", "Driver, sink current", "I_off", "pfc", corners.FULL, fixed="plateau and share of the charge typical",
                sentence="of each switch, for the fall time the losses are worked out with"),
     FigureSpec("pfc.gate_r_off", "Turn-off path of a gate, at most", "R_off", "pfc", corners.FULL,
@@ -128,6 +129,8 @@ def _floating(work: Work, usual: str, charge: Any, volts: Any) -> None:
     droop = work.choose("gate.droop", 0.5, "well above a driver's lock-out (common practice)")
     slowest = sheet.given("gate.f_least", _least_rate(work), "Hz", "solved", "least rate at full load of all lines")
     quiet = sheet.given("gate.i_quiet", QUIET, "A", "rule", "of a floating driver (typical, from memory)")
+    if (count := beside(rows)) > 1:
+        charge = sheet.total("gate.q_beside", "C", "gates side by side", **{f"switch{k}": charge for k in range(1, count + 1)})
     given = sheet("gate.q_boot", gate.carried, q_gate=charge, i_quiet=quiet, f_least=slowest)
     least = sheet("gate.c_boot_least", gate.bootstrap, q_boot=given, droop=droop)
     work.choose("gate.c_boot", lambda: at_least(max(2 * float(least.value), LEAST), "E6"), "E6: twice the least, as ceramics lose half of "

@@ -42,12 +42,19 @@ EXPECTED_C = "start.c_expected"
 """Row of the supply capacitor expected by a power stage whose winding feeds the controller from its first pulse on."""
 MOST_X = {False: 2e6, True: 1e7}
 """Largest resistance that discharges the X capacitors [Ω], and where no-load power is asked for (common practice, no source)."""
+DISCHARGE, SWITCH = "inlet.discharge", "switch"
+DISCHARGED, SEEN_AFTER, QUIET, SPARED = 0.8, 0.15, 10e-6, 0.25
+"""Time [s] in which the rule discharges the X capacitors; after which a discharge switch knows that the line is gone, and the current it
+watches with [A] (typical, from memory); share of the no-load power admitted from which the rule takes one (common practice, no source)."""
 DECISIONS = (
     DecisionSpec("inlet.thermistor", "Inrush thermistor", "inlet", "choice", table="thermistors"),
     DecisionSpec("bridge.class", "Bridge class", "bulk", "choice", table="bridges"),
     DecisionSpec("inlet.r_filter", "Copper of the mains filter", "inlet", unit="Ω", low=0.0, high=20.0,
                  schools="half a per cent of the lowest line over its current: small chokes; a tenth of that: large ones"),
     DecisionSpec("inlet.c_x", "X capacitor", "inlet", unit="F", low=0, high=4.7e-6, step="E6"),
+    DecisionSpec(DISCHARGE, "Discharge of the X capacitors", "inlet", "choice", options=(RESISTOR, SWITCH),
+                 schools="resistor: burns as long as the plug is in; switch: closes once the line is gone, an approved part, as the safety "
+                 "of the pins hangs on it"),
     DecisionSpec("bulk.c_left", "Capacitance left, tolerance or age", "bulk", low=0.4, high=1.0,
                  schools="0.8: the least of a new one, and the end of life of data sheets; 0.64: both; 1: as printed"),
     DecisionSpec("derating.bulk_v", "Bulk voltage derating", "bulk", low=0.5, high=1.0),
@@ -203,23 +210,42 @@ def record(work: Work, path: surge.Inrush, rows: dict[str, Any], given: dict[str
                         "standard in force)")
     sheet("inlet.c_y_max", rectifier.y_capacitance, i_touch=touch,
           frequency=sheet.given("line.f", grid.f_line, "Hz", text="line frequency of the corner"), v_line=given.get("earth", given["line"]))
-    c_x = x_capacitor(work)
-    most = MOST_X[need.standby_power_max is not None]
-    swing = np.log(np.sqrt(2) * need.mains.v_max / stored.TOUCHABLE)
-    r_x = sheet.given("inlet.r_x", at_most(min(0.8 / max(float(c_x.value), 1e-9) / swing, most), "E24"), "Ω", "rule",
-                      f"greatest of E24 that discharges them in 0.8 s, at most {show(most, 'Ω')}; two or more in a row where one "
-                      "does not hold the voltage")
-    crest = sheet("inlet.v_crest", rectifier.bridge_reverse_voltage, v_line=given["line"])
-    sheet("inlet.discharge_time", rectifier.discharge_time, r=r_x, c=c_x, v_start=crest, v_safe=stored.touchable(work))
-    sheet.given("inlet.discharge_limit", 1.0, "s",
-                text="about a second at the plug's pins (common practice; confirm against the standard in force)")
-    sheet("standby.x_discharge", rectifier.resistor_power, v=given["line"], r=r_x)
+    sheet("inlet.v_crest", rectifier.bridge_reverse_voltage, v_line=given["line"])
+    record_discharge(work, given["line"])
     surge.record(work, path, rows, given["line"], limited)
     sheet("bulk.discharge_time", rectifier.discharge_time, r=path.discharge, c=path.c, v_start=rows["peak"],
           v_safe=sheet.rows["safety.v_touch"])
     off = sheet.given("start.i_off", THROUGH_OPEN if str(sheet.rows["start.path"].value) == CELL else 0.0, "A", "catalogue",
                       "what the start-up cell lets pass once it is open (typical, from memory)")
     sheet("standby.start_up", rectifier.across_bus, v=rows["peak"], r=sheet.rows["bulk.r_bleed"], i_off=off)
+
+
+def record_discharge(work: Work, line: Any) -> None:
+    """What takes the charge from the X capacitors once the plug is out, how long that lasts, and what it burns before. line: row of the
+    line's voltage."""
+    sheet, admitted, c_x = work.sheet, work.need.standby_power_max, x_capacitor(work)
+    most, swing = MOST_X[admitted is not None], np.log(np.sqrt(2) * work.need.mains.v_max / stored.TOUCHABLE)
+
+    def largest(wait: float) -> float:
+        return at_most(min((DISCHARGED - wait) / max(float(c_x.value), 1e-9) / swing, most), "E24")
+    burnt = work.need.mains.v_max**2 / largest(0.0)
+    switched = str((work.choose(DISCHARGE, SWITCH, f"a resistor would burn {show(burnt, 'W')} of the {show(admitted, 'W')} admitted at no "
+                                "load") if admitted is not None and burnt > SPARED * admitted
+                    else work.choose(DISCHARGE, RESISTOR, "the cheapest (common practice)")).value) == SWITCH
+    r_x = sheet.given("inlet.r_x", largest(SEEN_AFTER if switched else 0.0), "Ω", "rule",
+                      f"greatest of E24 that discharges them in {DISCHARGED:g} s, at most {show(most, 'Ω')}; two or more in a row where "
+                      "one does not hold the voltage")
+    falls = {"r": r_x, "c": c_x, "v_start": sheet.rows["inlet.v_crest"], "v_safe": stored.touchable(work)}
+    sheet.given("inlet.discharge_limit", 1.0, "s",
+                text="about a second at the plug's pins (common practice; confirm against the standard in force)")
+    if not switched:
+        sheet("inlet.discharge_time", rectifier.discharge_time, **falls)
+        sheet("standby.x_discharge", rectifier.resistor_power, v=line, r=r_x)
+        return
+    sheet("inlet.discharge_time", rectifier.discharge_after, t_wait=sheet.given(
+        "inlet.t_seen", SEEN_AFTER, "s", "catalogue", "after which the switch knows that the line is gone (typical, from memory)"), **falls)
+    sheet("standby.x_discharge", rectifier.watching, v=line, i_quiet=sheet.given(
+        "inlet.i_watch", QUIET, "A", "catalogue", "what it watches the line with (typical, from memory)"))
 
 
 def until_up(need: Requirement) -> float:

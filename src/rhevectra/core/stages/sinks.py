@@ -1,7 +1,7 @@
 """Heat sinks: which parts need one, one for each side of the barrier, and what it has to do so that every junction on it keeps its
 limit."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from functools import reduce
 from typing import Any
 
@@ -118,6 +118,12 @@ def _way(hot: Hot, outside: Row) -> dict[str, Any]:
     return {"power": hot.power, "r_jc": hot.r_jc, "pad": outside, "count": hot.count}
 
 
+def _limited_by(work: Work, by: Mapping[str, Any]) -> str:
+    """In words what decides a heat sink; by: rows of what each part on it, or what stands beside it, allows."""
+    decides = min(by, key=lambda part: least(work, by[part]))
+    return "the temperature beside it" if decides == "warmth" else f"the junction of the {called(work.need, decides)}"
+
+
 def _sink(work: Work, side: str, on: Sequence[Hot], pad: Row) -> None:
     """Rows of the heat sink of one side, and of the junctions on it."""
     sheet, rows, name = work.sheet, work.sheet.rows, f"sink.{side}"
@@ -127,12 +133,11 @@ def _sink(work: Work, side: str, on: Sequence[Hot], pad: Row) -> None:
                       **_way(h, pad)) for h in on}
     most = sheet.solved(f"{name}_most", reduce(np.minimum, (r.value for r in by.values())), "K/W", "least of what all on it allow, and "
                         "what stands beside it", **{key(k): r for k, r in by.items()})
-    decides = min(by, key=lambda part: least(work, by[part]))
-    said = "the temperature beside it" if decides == "warmth" else f"the junction of the {called(work.need, decides)}"
-    r_sink = work.choose(name, lambda: at_most(max(ROOM_LEFT * least(work, most), SMALLEST), "E6"),
+    room, said = least(work, most), _limited_by(work, by)
+    r_sink = work.choose(name, lambda: at_most(max(ROOM_LEFT * room, SMALLEST), "E6"),
                          f"largest of E6 that leaves a tenth of what {said} allows")
-    if least(work, most) < FLOOR[work.need.cooling]:
-        work.find(LOOK_AT, "load", f"{side} heat sink: {show(max(least(work, most), 0.0), 'K/W', 2)} at most, for "
+    if room < FLOOR[work.need.cooling]:
+        work.find(LOOK_AT, "load", f"{side} heat sink: {show(max(room, 0.0), 'K/W', 2)} at most, for "
                   f"{show(float(np.max(plain(whole)[..., work.grid.full_load, :])), 'W')}; usual profiles reach "
                   f"{FLOOR[work.need.cooling]:g} K/W (common practice): fewer losses, more air, or more sinks", f"{name}_most", "")
     t_sink = sheet(f"{name}_t", sink.temperature, ambient=ambient, r_sink=r_sink, whole=whole)

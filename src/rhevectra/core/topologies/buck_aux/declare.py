@@ -2,6 +2,7 @@
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
+from rhevectra.core.stages.dies import PARALLEL, UNEVEN
 from rhevectra.core.stages.work import FigureSpec
 from rhevectra.core.topologies.common import declare, faults, least_filter, overload
 from rhevectra.core.topologies.common.declare import BUS_RIPPLE
@@ -17,7 +18,7 @@ DECISIONS = (*(s for s in declare.decisions(
     DecisionSpec("derating.flux", "Flux derating at hot saturation", "rectifier", low=0.4, high=1.0),
     DecisionSpec("switch.duty_limit", "Largest duty of the controller", "switch", low=0.2, high=0.95,
                  schools="what the supply of the floating gate leaves"),
-    without=("switch.duty_limit", *(f"filter{n}.l" for n in range(1, 7)), *declare.OF_OTHERS))
+    without=("switch.duty_limit", PARALLEL, UNEVEN, *(f"filter{n}.l" for n in range(1, 7)), *declare.OF_OTHERS))
                if s.stage != "transformer" and s.id != "insulation.school"), *faults.DECISIONS)
 _MODEL = "tolerances other than the current limit; ringing of the diode"
 _OWN = (

@@ -91,7 +91,7 @@ def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
         sheet.again(name, o["crest"])
     sheet.again("switch.frequency_idle", o["fs"])
     record_pulsed(work, plan.switch)
-    sheet("switch.v_peak", forward.held_to_bus, v_bus=s.v_bus, v_forward=s.v_forward)
+    sheet("switch.v_peak", forward.held_to_bus, v_bus=s.v_bus, v_forward=s.v_forward, r_diode=s.r_diode, i_peak=o["crest"])
     switching = sheet.total("switch.loss_switching", "W", "turn-on with the diode's recovery, and turn-off", turn_on=o["loss_turn_on"],
                             turn_off=o["loss_off"])
     switch_heat(work, plan.switch,

@@ -6,6 +6,7 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis.corners import Array
+from rhevectra.core.basis.sheet import Row, Sheet, plain
 from rhevectra.core.circuit.netlist import SMALL_DIODE_R, Element, diode_model, number
 
 EDGE = 2e-9
@@ -16,6 +17,12 @@ def body_resistance(r_switch: float) -> float:
     """Resistance of a switch's body diode, and of those that take its whole current over [Ω]: no more than the die's own, for who bought a
     large die for its current bought a large diode."""
     return min(SMALL_DIODE_R, r_switch)
+
+
+def taking_over(sheet: Sheet, r_switch: Any) -> Row:
+    """Row of that resistance."""
+    return sheet.given("switch.r_body", body_resistance(float(np.max(plain(r_switch)))), "Ω", "rule",
+                       "of a body diode, or of one that takes a switch's current over: no more than the die's own")
 
 
 def gate(name: str, node: str, delay: float, width: float, period: float) -> Element:

@@ -8,7 +8,7 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import Row
 from rhevectra.core.formulas import output, sink
 from rhevectra.core.magnetics.transformer import Choice, TransformerNeed
-from rhevectra.core.stages.dies import record_heat
+from rhevectra.core.stages.dies import of_most_loaded, record_heat
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import divider, idle, loop
 from rhevectra.core.topologies.common.signal import Signal
@@ -19,9 +19,9 @@ V_LED, LED_LEAST = 1.2, 0.1
 
 def switch_heat(work: Work, row: Mapping[str, Any], power: Any, conduction: Any, count: int = 1) -> None:
     """Heat sink one of `count` switches asks for at its loss, and how fast that grows with its temperature; conduction: what of it is
-    resistance."""
-    record_heat(work, "switch", "switch.case_to_ambient", row, power, power, conduction,
-                None if count == 1 else work.sheet("switch.loss_all", sink.of_all, count=count, one=power))
+    resistance. Where a switch is several side by side, the most loaded of them."""
+    record_heat(work, "switch", "switch.case_to_ambient", row, of_most_loaded(work, "switch.loss_each", power, conduction), power,
+                conduction, None if count == 1 else work.sheet("switch.loss_all", sink.of_all, count=count, one=power))
 
 
 def transformer_fit(work: Work, need: TransformerNeed, choice: Choice) -> None:

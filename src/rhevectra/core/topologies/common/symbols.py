@@ -6,6 +6,7 @@ from typing import Any
 from msgspec import Struct
 
 from rhevectra.core.basis.quantities import show
+from rhevectra.core.stages.dies import beside
 
 Place = tuple[float, float]
 BANK, LOAD = 93.0, 101.0
@@ -38,6 +39,12 @@ def source(rows: Mapping[str, Any], x: float = 6, top: float = 7, bottom: float 
 def fed_by(rows: Mapping[str, Any], name: str = "input") -> str:
     """What stands beside the capacitors of a dc input: all of them together, or its name before they are chosen."""
     return show(float(rows["input.c"].value), "F", 2) if "input.c" in rows else name
+
+
+def switch(rows: Mapping[str, Any]) -> str:
+    """What stands beside a switch: its class, and how many side by side."""
+    count, name = beside(rows), str(rows["switch.class"].value)
+    return f"{count} × {name}" if count > 1 else name
 
 
 def bank(rows: Mapping[str, Any], part: str) -> str:

@@ -14,10 +14,11 @@ from rhevectra.core.formulas import flyback, forward, handed_back, inductance, m
 from rhevectra.core.formulas import slope as ramps
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.magnetics.transformer import binding
-from rhevectra.core.stages.dies import record_pulsed
+from rhevectra.core.stages.dies import hot_said, record_pulsed
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import record_nodes, record_rise
 from rhevectra.core.topologies.common import half_turn, idle, sensing, slope
+from rhevectra.core.topologies.common.elements import taking_over
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
 from rhevectra.core.topologies.flyback import auxiliary, faults, overload, sag, sharing, signal
 from rhevectra.core.topologies.flyback import outputs as out_parts
@@ -85,7 +86,7 @@ def _limits(work: Work, v_bus: Any) -> None:
 def _given(work: Work, plan: Plan) -> dict[str, Any]:
     """Rows for the constants of the stage, so that the working can name them."""
     sheet, s, sw = work.sheet, plan.stage, plan.switch["row"]
-    ambient = f"hot: {sw['r_on_25_ohm']:g} Ω × {sw['hot_ratio']:g}"
+    ambient = hot_said(sw)
     main = plan.rectifiers[work.need.main]
     outs = work.need.outputs
     turns = plan.turns
@@ -147,7 +148,8 @@ def _switch(work: Work, plan: Plan, s: pd.Stage, o: dict[str, Any]) -> None:
         sheet.again(name, duty)
     record_pulsed(work, row)
     if s.variant.held:
-        sheet("switch.v_peak", forward.held_to_bus, v_bus=s.v_bus, v_forward=s.clamp_vf)
+        sheet("switch.v_peak", forward.held_to_bus, v_bus=s.v_bus, v_forward=s.clamp_vf, r_diode=taking_over(sheet, s.r_switch),
+              i_peak=sheet.rows["switch.i_peak"])
         sheet("return.share", handed_back.reflected_share, v_reflected=o["v_or"], v_bus=s.v_bus)
         sheet.given("return.share_limit", SHARE_MOST, "", "rule",
                     "a sixth of the bus left to empty the leakage against (common practice, no source)")

@@ -7,7 +7,7 @@ from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import reader
 from rhevectra.core.topologies.common.supply import regulated
-from rhevectra.core.topologies.common.symbols import Place, Symbol, bank, fed_by
+from rhevectra.core.topologies.common.symbols import Place, Symbol, bank, fed_by, switch
 
 NODE_PLACES: tuple[tuple[str, Place, str, str], ...] = (("bus", (2, 6), "left", "primary"), ("drain", (40, 41), "right", "primary"),
                                                         ("out1", (92, 6), "right", "secondary"))
@@ -26,7 +26,7 @@ def schematic(design: Any, corner: Corner) -> list[Symbol]:
         Symbol("inductor", (44, 8), (44, 16), "", "primary", "Llk"),
         Symbol("note", (44, 3), (44, 6), f"leakage {value('transformer.leakage')}", "primary", "Llk"),
         Symbol("winding", (44, 16), (44, 36), f"{value('transformer.lp')}", "primary", "Lm"),
-        Symbol("switch", (44, 36), (44, 48), str(rows["switch.class"].value), "primary", "Ssw"), sensed(rows, (44, 48), (44, 54)),
+        Symbol("switch", (44, 36), (44, 48), switch(rows), "primary", "Ssw"), sensed(rows, (44, 48), (44, 54)),
         *secondary(design, corner), *below(design, corner)]
 
 

@@ -4,7 +4,7 @@ from typing import Any
 
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.topologies.common.symbols import Place, Symbol, source
+from rhevectra.core.topologies.common.symbols import Place, Symbol, source, switch
 from rhevectra.core.topologies.flyback.schematic import below, secondary, sensed
 
 NODE_PLACES: tuple[tuple[str, Place, str, str], ...] = (("bus", (6, 5), "left", "primary"), ("top", (24, 24), "right", "primary"),
@@ -20,7 +20,7 @@ def schematic(design: Any, corner: Corner) -> list[Symbol]:
         *source(rows, top=8, bottom=54),
         Symbol("wire", (6, 8), (26, 8), element="Supper"), Symbol("wire", (26, 8), (38, 8), element="Dcl"),
         Symbol("wire", (6, 54), (26, 54), element="Dlow"), Symbol("wire", (26, 54), (38, 54), element="Ssw"),
-        Symbol("switch", (26, 8), (26, 20), str(rows["switch.class"].value), "primary", "Supper"),
+        Symbol("switch", (26, 8), (26, 20), switch(rows), "primary", "Supper"),
         Symbol("wire", (26, 20), (26, 34), element="Dlow"), Symbol("diode", (26, 54), (26, 34), "", "primary", "Dlow"),
         Symbol("wire", (38, 36), (38, 17), element="Dcl"), Symbol("diode", (38, 17), (38, 8), "", "primary", "Dcl"),
         Symbol("inductor", (26, 20), (36, 20), "", "primary", "Llk"), Symbol("wire", (36, 20), (44, 20), element="Llk"),

@@ -1,12 +1,12 @@
 """Choosing the switch of a flyback and its reflected voltage."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any
 
 import numpy as np
 
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.stages.dies import PULSED, pick_die
+from rhevectra.core.stages.dies import PARALLEL, PULSED, choose_beside, pick_die, together, uneven
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.least_bus import asked
 from rhevectra.core.topologies.flyback.variant import Variant
@@ -30,10 +30,27 @@ def choose_switch(work: Work, v: Variant, v_top: float, v_low: float, power: flo
     reach = v_low * 0.9 / (1 - 0.9 * float(duty_limit.value)) * 0.9 * float(duty_limit.value)
     if v.held:
         reach = min(reach, HELD_SHARE * asked(work, v_low))
-    table = work.parts["switches"]
+    table, count = work.parts["switches"], int(work.choose.pins.get(PARALLEL, 1))
+
+    def reflects(v_class: float) -> float:
+        """Reflected voltage [V] a class leaves; some where the bus is above it."""
+        return float(max(min((derate.value * v_class - v_top - 1) / 1.04 / room_wanted, reach), 1.0))
+
+    def loss_of(v_class: float) -> Callable[[Mapping[str, Any]], float]:
+        i_rms, i_peak = power / v_low / np.sqrt(0.45 * 3) * 1.25, peak_of(v_class)
+        fs = float(work.choose.pins.get("fs", 65e3))
+        return lambda r: float(
+            r["r_on_25_ohm"] * r["hot_ratio"] * i_rms**2
+            + (0.5 * (r["c_energy_f"] + 40e-12) * v_top**2 + 0.5 * v_top * 0.3 * i_peak * r["t_fall_s"]) * fs)
+
+    def peak_of(v_class: float) -> float:
+        return float((2.4 * (1 + v_low / reflects(v_class)) if v.valley else 3.0) * power / v_low / 0.9)
+
+    def at_limit(v_class: float) -> float:
+        return float(AT_LIMIT[v.valley] * power / v_low * (1 + v_low / (reach if v.held else reflects(v_class))))
 
     def rule() -> tuple[str, str, tuple[str, ...]]:
-        rows = sorted(table.where(kind="discrete").rows, key=lambda r: r["v_class_v"])
+        rows = sorted((together(r, count, uneven(work)) for r in table.where(kind="discrete").rows), key=lambda r: r["v_class_v"])
         wanted = 0.0 if v.held else min(0.7 * reach, 75.0)
         classes = sorted({r["v_class_v"] for r in rows})
         room = {c: (derate.value * c - v_top - 1) / 1.04 / room_wanted for c in classes}
@@ -41,21 +58,15 @@ def choose_switch(work: Work, v: Variant, v_top: float, v_low: float, power: flo
         refused = [f"{c:g} V: {show(derate.value * c, 'V')} after derating, the bus reaches {show(v_top, 'V')}" if v.held
                    else f"{c:g} V: leaves {show(max(room[c], 0), 'V')} reflected voltage, {show(wanted, 'V')} wanted" for c in classes
                    if c < v_class and (v.held or c > v_top)]
-        reflects = max(min(room[v_class], reach), 1.0)  # none where the bus is above every class
-        i_rms, i_peak = power / v_low / np.sqrt(0.45 * 3) * 1.25, (2.4 * (1 + v_low / reflects) if v.valley else 3.0) * power / v_low / 0.9
-        at_limit = AT_LIMIT[v.valley] * power / v_low * (1 + v_low / (reach if v.held else reflects))
-        fs = float(work.choose.pins.get("fs", 65e3))
-
-        def loss(r: Mapping[str, Any]) -> float:
-            return float(
-                r["r_on_25_ohm"] * r["hot_ratio"] * i_rms**2
-                + (0.5 * (r["c_energy_f"] + 40e-12) * v_top**2 + 0.5 * v_top * 0.3 * i_peak * r["t_fall_s"]) * fs)
-        name, why, heavier = pick_die(rows, v_class, "holds the bus" if v.held else f"leaves {show(wanted, 'V')} reflected", i_peak,
-                                      at_limit, loss)
+        name, why, heavier = pick_die(rows, v_class, "holds the bus" if v.held else f"leaves {show(wanted, 'V')} reflected",
+                                      peak_of(v_class), at_limit(v_class), loss_of(v_class))
         return name, why, (*refused, *heavier)
 
     name = work.choose("switch.class", rule)
     row = table.row(name.value)
+    if row["kind"] != "integrated":
+        row = choose_beside(work, row, loss_of(row["v_class_v"]),
+                            0.0 if work.choose.pinned("switch.class") else at_limit(row["v_class_v"]))
     work.sheet.given("switch.v_class", row["v_class_v"], "V", "catalogue", f"class {name.value}")
     work.sheet.given("switch.v_limit", row["v_class_v"] * float(derate.value), "V", "rule",
                      f"{row['v_class_v']:g} V × derating {float(derate.value):g}")

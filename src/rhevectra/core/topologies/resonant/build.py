@@ -18,7 +18,7 @@ from rhevectra.core.magnetics.candidate import leakage_of
 from rhevectra.core.magnetics.copper_loss import half_later, phasors
 from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed
 from rhevectra.core.magnetics.windows import Windows, windows
-from rhevectra.core.stages.dies import SINGLE, SPENT, choose_die, limit_missed
+from rhevectra.core.stages.dies import SINGLE, SPENT, choose_beside, choose_die, limit_missed
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import choose_wound
 from rhevectra.core.topologies.common import barrier, boards, pieces, secondaries, sensing
@@ -72,8 +72,9 @@ def choose_switch(work: Work, v: Variant, v_top: float, v_low: float, i_limit: f
 
     def loss(r: Mapping[str, Any]) -> float:
         return float(r["r_on_25_ohm"] * r["hot_ratio"] * i_rms**2 + 1e5 * r["q_gate_c"] * 12 + 1e5 * 0.05 * r["c_charge_f"] * v_top**2)
-    return choose_die(work, v_top, "the bus reaches", "the highest bus", 1.8 * i_rms, loss, i_limit=i_limit or AT_LIMIT * room * i_rms,
-                      budget=SPENT * work.need.power / v.switches)
+    row = choose_die(work, v_top, "the bus reaches", "the highest bus", 1.8 * i_rms, loss, i_limit=i_limit or AT_LIMIT * room * i_rms,
+                     budget=SPENT * work.need.power / v.switches, shared=True)
+    return choose_beside(work, row, loss, i_limit)
 
 
 def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:

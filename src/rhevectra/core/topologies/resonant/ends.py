@@ -90,6 +90,21 @@ def at(s: st.Stage, parts: tuple[Any, Any, Any]) -> st.Stage:
     return replace(s, **{n: getattr(s, n) * x for n, x in zip(("lr", "cr", "lm"), parts, strict=True)})
 
 
+def every(s: st.Stage, by: Tolerances, axes: int) -> tuple[st.Stage, tuple[Array, Array, Array]]:
+    """The stage with the parts of all ends on an axis of their own before so many others, and the parts over its own: resonant inductance,
+    capacitor, magnetising inductance. A fixed ratio is trimmed to the resonance of each piece."""
+    lr, cr, lm = ((1 + share * ENDS[:, k]).reshape(-1, *[1] * axes) for k, share in enumerate((by.lr, by.cr, by.lm)))
+    return replace(at(s, (lr, cr, lm)), fixed=s.fixed / np.sqrt(lr * cr) if s.fixed else 0.0), (lr, cr, lm)
+
+
+def begun(state: Mapping[str, Any], where: Array, more: Array) -> dict[str, Any]:
+    """What solutions of all ends begin from: that of nominal parts at the flat places `where`, the magnetising current, most of both at the
+    start, as its inductance has it: `more` times."""
+    first: dict[str, Any] = {k: None if x is None else x[where.ravel()] for k, x in state.items()}
+    first["near"][:, :2] *= np.broadcast_to(more, where.shape).reshape(-1, 1)
+    return first
+
+
 class Ends(Struct, frozen=True):
     """What the worst end makes of a quantity over what nominal parts do, at every corner (`_SAID` names them); i_off: turn-off current it
     takes away [A]; miss: how far the worst is from periodic."""
@@ -118,19 +133,14 @@ def of(rows: Mapping[str, Any]) -> Tolerances:
 
 def solve(s: st.Stage, settled: st.Settled, by: Tolerances) -> Ends:
     """All ends at the least and the greatest bus of every operating point, at the buses between in proportion; what is lost in resistances
-    as with nominal parts; a fixed ratio is trimmed to the resonance of each piece."""
+    as with nominal parts."""
     shape = settled.out["f"].shape
     outer, between = outer_buses(np.broadcast_to(s.v_bus, shape))
-    lr, cr, lm = ((1 + share * ENDS[:, k])[:, None, None] for k, share in enumerate((by.lr, by.cr, by.lm)))
     taken = lambda x: np.broadcast_to(x, shape).ravel()[outer]  # noqa: E731
     s = several.seen(s)
     looks = {n: taken(x) for n in ("v_out", "r_secondary") if np.ndim(x := getattr(s, n))}
-    moved = replace(at(s, (lr, cr, lm)), v_bus=taken(s.v_bus), i_out=taken(s.i_out), **looks,
-                    fixed=s.fixed / np.sqrt(lr * cr) if s.fixed else 0.0)
-    state: dict[str, Any] = {k: None if x is None else np.concatenate([x[outer.ravel()]] * len(ENDS)) for k, x in settled.state.items()}
-    state["near"][:, :2] *= np.repeat((lr / lm).ravel(), outer.size)[:,
-        None]  # the magnetising current, most of both at the start, follows its inductance
-    found = st.solve(moved, state, passes=1)
+    moved, (lr, _, lm) = every(replace(s, v_bus=taken(s.v_bus), i_out=taken(s.i_out), **looks), by, outer.ndim)
+    found = st.solve(moved, begun(settled.state, np.broadcast_to(outer, (len(ENDS), *outer.shape)), lr / lm), passes=1)
     o = found.out
     most = {"f_high": o["f"], "i_peak": o["i_tank_peak"], "v_cap": o["v_cap"], "flux": moved.linkage(o["i_mag"], o["i_tank_peak"]),
             "choke": lr * o["i_tank_peak"]}

@@ -18,11 +18,12 @@ from rhevectra.core.magnetics.inductor import TURNS_WHY, InductorChoice
 from rhevectra.core.magnetics.transformer import binding
 from rhevectra.core.magnetics.windows import windows
 from rhevectra.core.stages import rate
-from rhevectra.core.stages.dies import record_case, record_pulsed
+from rhevectra.core.stages.dies import hot_said, record_case, record_pulsed
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import core_loss, record_rise
 from rhevectra.core.topologies.common import idle, pieces, secondaries, sensing, supply
 from rhevectra.core.topologies.common.bank import record_bank
+from rhevectra.core.topologies.common.elements import taking_over
 from rhevectra.core.topologies.common.ratings import feedback_error, least_setting, switch_heat, transformer_fit
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, RECTIFIERS
 from rhevectra.core.topologies.common.supply import AUX_DROP
@@ -128,7 +129,7 @@ def _given(work: Work, plan: Plan) -> dict[str, Any]:
             else sheet.solved("inductor.r", s.r_inductor, "Ω",
                               f"{show(plan.choke.resistance, 'Ω', 3)} of copper at its temperature, and eddies in its strands of "
                               f"{show(plan.choke.strand, 'm')} at the highest frequency of full load"),
-            "r_switch": sheet.given("switch.r_hot", s.r_switch, "Ω", "catalogue", f"hot: {row['r_on_25_ohm']:g} Ω × {row['hot_ratio']:g}"),
+            "r_switch": sheet.given("switch.r_hot", s.r_switch, "Ω", "catalogue", hot_said(row)),
             "c_node": sheet.given("switch.c_node", s.c_node, "F", "catalogue", "energy-equivalent output capacitance of one switch"),
             "t_fall": sheet.given("switch.t_fall", s.t_fall, "s", "catalogue", "current fall time of the class"),
             "area": sheet.given("transformer.area", s.area, "m²", "catalogue", "effective area by IEC 60205 from the dimensions"),
@@ -179,7 +180,8 @@ def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any], moves: dict[
         worst(sheet, s, id, mean, moves["tank"])
     worst(sheet, s, "switch.i_peak", o["i_tank_peak"], moves["i_peak"])
     record_pulsed(work, row)
-    sheet("switch.v_peak", forward.held_to_bus, v_bus=s.v_bus, v_forward=BODY_DIODE)
+    sheet("switch.v_peak", forward.held_to_bus, v_bus=s.v_bus, v_forward=BODY_DIODE, r_diode=taking_over(sheet, s.r_switch),
+          i_peak=sheet.rows["switch.i_peak"])
     lag = sheet("llc.i_off_lag", resonant.lagging, i_off=o["i_off"])
     least = sheet("llc.i_off", resonant.off_at_the_ends, nominal=o["i_off"], lost=moves["i_off"])
     sheet("llc.dead_time_min", resonant.dead_time_least, c_switches=sheet.rows["switch.c_leg"], v_bus=s.v_bus,

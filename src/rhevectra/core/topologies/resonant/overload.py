@@ -11,6 +11,7 @@ from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import output
 from rhevectra.core.formulas import overload as formulas
+from rhevectra.core.stages.dies import beside, of_most_loaded
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import overload as common
 from rhevectra.core.topologies.resonant import ends, peak_gain, several
@@ -105,27 +106,22 @@ def _begin(work: Work, plan: Any, here: int) -> tuple[Tanks, Reached]:
     s, o, by, grid = several.seen(plan.stage), plan.settled.out, ends.of(work.sheet.rows), work.grid
     flat = np.arange(o["f"].size).reshape(o["f"].shape)[:, :, here, :]
     at = lambda x, point=here: np.broadcast_to(plain(x), o["f"].shape)[:, :, point, :]  # noqa: E731
-    lr, cr, lm = (1 + (share * ends.ENDS[:, k]).reshape(1, -1, 1, 1, 1) for k, share in enumerate((by.lr, by.cr, by.lm)))
-    every = (2, len(ends.ENDS), *flat.shape)
-    spread = lambda x: np.broadcast_to(x, every)  # noqa: E731
+    spread = lambda x: np.broadcast_to(x, (2, len(ends.ENDS), *flat.shape))  # noqa: E731
     looks = {n: at(x) for n in ("v_out", "r_secondary") if np.ndim(x := getattr(s, n))}
-    fixed: Any = s.fixed / np.sqrt(lr * cr) if s.fixed else 0.0
+    moved, (lr, cr, lm) = ends.every(replace(s, **looks), by, flat.ndim)
     least, most = (float(work.sheet.rows[f"switch.limit_{end}"].value) for end in ("min", "max"))
     if s.variant.phases > 1:
         least /= float(work.sheet.rows["llc.phase_most"].value)  # the most loaded phase meets it first
     limits = np.array([least, most]).reshape(2, 1, 1, 1, 1)
-    moved = replace(ends.at(s, (spread(lr), spread(cr), spread(lm))), fixed=fixed, **looks)
     tanks = Tanks(moved, at(s.v_bus), at(s.i_out, grid.full_load), limits)
     begun = at(s.i_out) / tanks.i_full
-    state: dict[str, Any] = {k: None if x is None else x[spread(flat).ravel()] for k, x in plan.settled.state.items()}
-    state["near"][:, :2] *= spread(lr / lm).reshape(-1, 1)  # as the magnetising current follows its inductance
     first = spread(tanks.next_share(begun, at(o["i_tank_peak"]), tanks.of_load(begun, at(o["i_rect_peak"]))))
     if not s.fixed:
         p = plan.settled.found.point
         able = peak_gain.most_load(lm / lr * p.ratio[flat], p.gain[flat]) / (np.sqrt(lr / cr) * p.load[flat])
         first = np.minimum(first, np.maximum(WITHIN * able, 1.0) * begun)
     return tanks, Reached(first, spread(begun), spread(at(o["i_tank_peak"])), spread(LEAST * begun), spread(1.001 * BEYOND),
-                          spread(at(o["i_tank"])), state)
+                          spread(at(o["i_tank"])), ends.begun(plan.settled.state, spread(flat), lr / lm))
 
 
 def _reached(work: Work, plan: Any) -> Reached | None:
@@ -170,5 +166,9 @@ def _heat(work: Work, plan: Any, reached: Reached, most: Any) -> None:
     sheet("overload.t_winding", formulas.lasting, ambient=rows["ambient.max"], t_winding=rows["transformer.t_winding"], more=more)
     common.allow_winding(work)
     power = sheet("overload.loss_switch", formulas.lost, loss=rows["switch.loss"], conduction=rows["switch.loss_conduction"], more=more)
+    if beside(rows) > 1:
+        conduction = rows["switch.loss_conduction"]
+        power = of_most_loaded(work, "overload.loss_each", power, sheet("overload.loss_on", formulas.lost, loss=conduction,
+                                                                        conduction=conduction, more=more))
     sheet("overload.r_ca", output.case_to_ambient, t_junction=rows["switch.t_junction"], ambient=rows["ambient.max"], power=power,
           r_jc=plan.switch["r_junction_case_k_w"])

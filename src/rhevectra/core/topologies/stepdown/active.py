@@ -82,11 +82,11 @@ def choose(work: Work, s: Any, out: Mapping[str, Any]) -> Any:
     return replace(s, extra={**s.extra, "c_clamp": float(c.value), "dead": float(dead.value)})
 
 
-def record(work: Work, s: Any, o: dict[str, Any]) -> None:
-    """Voltage of the open switch, ripple, what the dead time has to last."""
+def record(work: Work, s: Any, o: dict[str, Any], v_forward: float) -> None:
+    """Voltage of the open switch, ripple, what the dead time has to last; v_forward: drop of a body diode [V]."""
     sheet = work.sheet
     swing = sheet("active.ripple_pp", active_clamp.ripple, i_left=o["i_leak"], i_mag=o["i_mag"], t_leakage=o["t_l"], t_reset=o["t_r"],
                   i_back=o["i_back"], c=sheet.rows["active.c"])
-    sheet("switch.v_peak", active_clamp.switch_peak, v_held=sheet.rows["reset.v_switch"], ripple=swing)
+    sheet("switch.v_peak", active_clamp.switch_peak, v_held=sheet.rows["reset.v_switch"], ripple=swing, v_forward=v_forward)
     sheet("active.dead_need", active_clamp.dead_time, c_primary=o["c_p"], v_clamp=o["v_c"], i_back=o["i_back"])
     sheet("active.v_full_duty", active_clamp.at_full_duty, v_primary=s.v_bus, duty=sheet.rows["switch.duty_limit"])

@@ -21,7 +21,7 @@ from rhevectra.core.magnetics.copper_loss import half_later, phasors
 from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed
 from rhevectra.core.magnetics.windows import Windows, windows
 from rhevectra.core.stages import rate
-from rhevectra.core.stages.dies import SPENT, choose_die, limit_missed
+from rhevectra.core.stages.dies import SPENT, choose_beside, choose_die, limit_missed
 from rhevectra.core.stages.inlet import EXPECTED_C
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import barrier, boards, least_filter, pieces, secondaries, secondary_kinds, sensing, slope
@@ -102,8 +102,8 @@ def choose_switch(work: Work, v: Variant, v_bus: Any, v_top: float, v_low: float
             + (charged * r["c_energy_f"] * v_top**2 + 0.3 * v_top * i_on * r["t_fall_s"] + DRIVE * r["q_gate_c"]) * fs)
     row = choose_die(work, v_top, "the switch sees",
                      "the highest input, the held voltage and its spike" if v.clamped or v.active else "the highest bus", 1.3 * i_on, loss,
-                     i_limit=i_limit or AT_LIMIT * i_on, budget=SPENT * work.need.power / v.switches)
-    return {"row": row, "duty_limit": duty_limit}
+                     i_limit=i_limit or AT_LIMIT * i_on, budget=SPENT * work.need.power / v.switches, shared=True)
+    return {"row": choose_beside(work, row, loss, i_limit), "duty_limit": duty_limit}
 
 
 def _reset_ratio(work: Work, v: Variant) -> float:

@@ -7,7 +7,7 @@ import numpy as np
 
 from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.sheet import reader
-from rhevectra.core.circuit.netlist import SMALL_DIODE_R, Circuit, Element, diode_model, number
+from rhevectra.core.circuit.netlist import Circuit, Element, diode_model, number
 from rhevectra.core.topologies.common.elements import (
     EDGE,
     SHIFTED,
@@ -42,8 +42,9 @@ def circuit(design: Any, corner: Corner) -> Circuit:
              *(_taken_over(s, design, o, at, r_core) if v.clamped else _transformer(s, o, at, r_core, start, end)),
              *_filter(design, o, s, at))
     parts = (*parts, *snubbers.elements(s, at, parts, o), *primary_snubber.elements(s, at, (start, end)))
+    r_body = body_resistance(at(s.r_switch))
     models = (f".model SWITCH SW(RON={number(at(s.r_switch))} ROFF=1e7 VT=5 VH=0)",
-              diode_model("DBODY", RESET_DIODE, body_resistance(at(s.r_switch))), diode_model("DRESET", RESET_DIODE, SMALL_DIODE_R),
+              diode_model("DBODY", RESET_DIODE, r_body), diode_model("DRESET", RESET_DIODE, r_body),
               diode_model("DOUT", row["v_forward_v"], row["r_dynamic_ohm"]), *other_models(design, s))
     used = at(o["p_bus"]) - at(design.rows["loss.controller"]) - at(o["p_choke"]) - at(o["p_eddy"])
     used -= at(o.get("p_series", 0.0)) + at(o.get("p_series_eddies", 0.0))

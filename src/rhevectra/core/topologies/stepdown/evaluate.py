@@ -14,11 +14,12 @@ from rhevectra.core.formulas import slope as ramps
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.magnetics.transformer import binding
 from rhevectra.core.magnetics.windows import windows
-from rhevectra.core.stages.dies import record_pulsed
+from rhevectra.core.stages.dies import hot_said, record_pulsed
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import idle, least_filter, pieces, secondary_kinds, sensing, slope, supply
 from rhevectra.core.topologies.common.bank import record_bank
 from rhevectra.core.topologies.common.chokes import choke_rows, record_choke
+from rhevectra.core.topologies.common.elements import taking_over
 from rhevectra.core.topologies.common.least_bus import record_by_duty
 from rhevectra.core.topologies.common.outputs import SLOWER_FED_ALWAYS
 from rhevectra.core.topologies.common.ratings import feedback_error, switch_heat, transformer_fit
@@ -108,7 +109,7 @@ def _given(work: Work, plan: Plan) -> dict[str, Any]:
             "r_secondary": sheet.solved("transformer.r_secondary", s.r_secondary, "Ω",
                                         "copper loss of the secondary at the worst corner over its rms current squared"),
             "r_inductor": sheet.solved("filter1.r", s.r_inductor, "Ω", "copper of the chosen inductor at its temperature"),
-            "r_switch": sheet.given("switch.r_hot", s.r_switch, "Ω", "catalogue", f"hot: {sw['r_on_25_ohm']:g} Ω × {sw['hot_ratio']:g}"),
+            "r_switch": sheet.given("switch.r_hot", s.r_switch, "Ω", "catalogue", hot_said(sw)),
             "r_sense": sensing.record(work),
             "r_primary": sheet.solved("transformer.r_primary", s.r_primary, "Ω",
                                       "copper loss of the primary at the worst corner over its rms current squared, by layer theory on all "
@@ -163,15 +164,18 @@ def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any]) -> None:
     sheet.again("switch.frequency_idle", o["f_switch"])
     record_pulsed(work, row)
     if s.variant.active:
-        active.record(work, s, o)
-    elif s.variant.clamped:
-        sheet("switch.v_peak", spike.switch_peak, v_bus=s.v_bus, v_held=o["held"], excess=o["spike_u"], v_forward=RESET_DIODE)
-        record_spike(work, s, o)
-        if s.variant.reset:
-            sheet("reset.duty_limit", spike.reset_duty, turns_primary=s.np, turns_reset=s.nr)
-            sheet("reset.diode_v_reverse", spike.reset_diode_reverse, v_bus=s.v_bus, turns_reset=s.nr, turns_primary=s.np)
+        active.record(work, s, o, RESET_DIODE)
     else:
-        sheet("switch.v_peak", forward.held_to_bus, v_bus=s.v_bus, v_forward=RESET_DIODE)
+        diode = {"v_forward": RESET_DIODE, "r_diode": taking_over(sheet, s.r_switch)}
+        if s.variant.clamped:
+            sheet("switch.v_peak", spike.switch_peak, v_bus=s.v_bus, v_held=o["held"], excess=o["spike_u"],
+                  i_left=sheet.rows["spike.i_left"], **diode)
+            record_spike(work, s, o)
+        else:
+            sheet("switch.v_peak", forward.held_to_bus, v_bus=s.v_bus, i_peak=o["i_peak"], **diode)
+    if s.variant.reset:
+        sheet("reset.duty_limit", spike.reset_duty, turns_primary=s.np, turns_reset=s.nr)
+        sheet("reset.diode_v_reverse", spike.reset_diode_reverse, v_bus=s.v_bus, turns_reset=s.nr, turns_primary=s.np)
     one_on = sheet("switch.loss_turn_on", forward.share_of, power=o["loss_node"], count=s.variant.switches)
     switching = sheet.total("switch.loss_switching", "W", "turn-on and turn-off of one switch", turn_on=one_on, turn_off=o["one_off"])
     total = sheet.total("switch.loss", "W", "conduction (hot) and switching of one switch", conduction=o["loss_on"], switching=switching)

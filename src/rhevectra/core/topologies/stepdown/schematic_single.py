@@ -6,7 +6,7 @@ from rhevectra.core.basis.corners import Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import reader
 from rhevectra.core.topologies.common import schematic_several
-from rhevectra.core.topologies.common.symbols import BANK, LOAD, OUT, Place, Symbol, fed, source
+from rhevectra.core.topologies.common.symbols import BANK, LOAD, OUT, Place, Symbol, fed, source, switch
 from rhevectra.core.topologies.stepdown import snubbers
 
 NODE_PLACES: tuple[tuple[str, Place, str, str], ...] = (("bus", (6, 5), "left", "primary"), ("a", (26.5, 32), "right", "primary"),
@@ -24,7 +24,7 @@ def schematic(design: Any, corner: Corner) -> list[Symbol]:
         Symbol("wire", (6, 7), (29, 7), element="Supper"), Symbol("wire", (29, 7), (42, 7), element="Dhigh"),
         Symbol("wire", (6, 55), (29, 55), element="Dlow"), Symbol("wire", (29, 55), (42, 55), element="Slower"),
         Symbol("note", (17, 0), (17, 6), f"L_m {value('transformer.lm')}, leakage {value('transformer.leakage')}", "primary"),
-        Symbol("switch", (29, 7), (29, 28), str(rows["switch.class"].value), "primary", "Supper"),
+        Symbol("switch", (29, 7), (29, 28), switch(rows), "primary", "Supper"),
         Symbol("wire", (29, 28), (29, 30), element="Supper"), Symbol("wire", (29, 30), (29, 34), element="Dlow"),
         Symbol("diode", (29, 55), (29, 34), "", "primary", "Dlow"),
         Symbol("diode", (42, 28), (42, 7), "", "primary", "Dhigh"), Symbol("wire", (42, 44), (42, 28), element="Dhigh"),

@@ -26,7 +26,8 @@ def choose_spike(work: Work, s: st.Stage, out: dict[str, Any]) -> st.Stage:
     room = aim + top + float(np.max(held)) - s.v_bus - held  # every corner may reach what the highest input may
     left = np.maximum(spike.left_current(out["i_peak"], nodes, s.c_node, held, s.leakage), 1e-3)
     step = spike.swing(s.v_bus, out["fs"], out["t_on"], st.RING_QUALITY, s.leakage, out["c_p"])
-    wanted = min(float(np.min(spike.resistor(room, held, rate, l_half, left, s.c_node, nodes, step))),
+    emptied = spike.emptying(l_half, s.leakage, room, held, np.square(spike.of_core(out["i_mag"], left) / left))
+    wanted = min(float(np.min(spike.resistor(room, held, rate, emptied, left, s.c_node, nodes, step))),
                  top**2 / (IDLE_SHARE * work.need.power))
     r = work.choose("spike.r", lambda: float(at_most(wanted, "E12")),
                     "largest E12 value that keeps the spike at every corner, the current limit among them")

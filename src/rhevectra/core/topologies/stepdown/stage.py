@@ -297,15 +297,19 @@ def _spike(sheet: Any, s: Stage, o: Mapping[str, Any], held: Any, t_return: Any)
                  leakage=s.leakage)
     step = sheet("spike.swing", spike.swing, v_bus=s.v_bus, fs=o["fs"], t_on=o["t_on"], quality=RING_QUALITY, leakage=s.leakage,
                  c_primary=o["c_p"])
-    held_u = sheet("spike.excess_held" if s.variant.reset else "spike.excess", spike.excess, v_held=held, nodes=s.variant.pulses,
-                   r=s.spike["r"], fs=o["fs"], c_node=s.c_node, l_half=s.spike["l_half"], i_left=left, v_swing=step)
-    reset, u = {}, held_u
+    driven = {"nodes": s.variant.pulses, "r": s.spike["r"], "fs": o["fs"], "c_node": s.c_node, "l_half": s.spike["l_half"], "v_swing": step}
+    core = sheet("spike.i_core", spike.of_core, i_mag=o["i_mag"], i_left=left)
+    rest = sheet("spike.v_rest", spike.not_driven, v_held=held, r=s.spike["r"], fs=o["fs"], leakage=s.leakage, i_left=left, i_core=core)
+    u = sheet("spike.excess_left" if s.variant.reset else "spike.excess", spike.excess_left,
+              held=sheet("spike.excess_held", spike.excess, v_held=held, i_left=left, **driven),
+              emptied=sheet("spike.excess_emptied", spike.excess, v_held=rest, i_left=core, **driven))
+    reset = {}
     if s.variant.reset:
         kept = sheet.either("spike.i_kept", np.asarray(plain(o["valley"])) > 0, o["i_mag"],
                             sheet.given("spike.i_rung", 0.0, "A", "rule", "the filter runs empty: the node rings until the next pulse"))
         free = sheet("spike.excess_free", spike.excess_without, v_held=held, r=s.spike["r"], fs=o["fs"], lm=s.lm, c_node=s.c_node,
                      i_kept=kept, i_mag=o["i_mag"], leakage=s.leakage, i_peak=o["i_peak"])
-        u = sheet("spike.excess", spike.excess_reached, held=held_u, free=free)
+        u = sheet("spike.excess", spike.excess_reached, held=u, free=free)
         i_reset = sheet("reset.i_rms", spike.reset_rms, turns_primary=s.np, turns_reset=s.nr, fs=o["fs"], t_feeding=o["t_e"],
                         i_mag=o["i_mag"], t_return=t_return, i_peak=o["i_peak"])
         reset["reset"] = sheet("loss.copper_reset", resistive_loss,
