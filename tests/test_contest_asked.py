@@ -8,8 +8,10 @@ import pytest
 from msgspec.structs import replace
 
 from rhevectra import demo
+from rhevectra.app.contest import chosen_text
 from rhevectra.app.workers import run
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
+from rhevectra.core.design import contest
 from rhevectra.core.design.contest import WEIGHTS, entry_of, ranked
 from rhevectra.core.design.size import size
 from rhevectra.core.stages import front_ends_for
@@ -52,6 +54,19 @@ def test_the_search_goes_on_until_what_is_asked_is_met():
     for e in [x for x in found if x.feasible and x.missed][:5]:
         assert not any((other := entry_of(need, None, {**e.pins, "front_end": front})).feasible and other.efficiency >= 0.92
                        for front in front_ends_for("ac1") if front != "doubler"), e.topology
+
+
+def test_a_clamp_that_hands_back_is_tried_where_the_usual_one_burns_too_much():
+    """65 W that are to keep 88 % at 90 V: no flyback does with a clamp that burns what it catches, and the search has tried one that does
+    not; where less is asked for it has not."""
+    need = Requirement(mains=Mains(kind="ac1", v_min=90, v_max=264, nominals=(115.0, 230.0)),
+                       outputs=(Output(voltage=19.5, current_max=3.33),), efficiency_target=0.88)
+    best = next(e for e in run(need, {}, workers=2) if e.topology == "flyback")
+    assert best.pins["clamp.kind"] == "active" and best.efficiency >= 0.88 and not best.missed and "clamp switch" in chosen_text(best)
+    without = entry_of(need, None, {k: v for k, v in best.pins.items() if k != "clamp.kind"})
+    assert without.feasible and without.efficiency < 0.88
+    easy = replace(without, findings=(), missed=())
+    assert contest._turned(without) == "active" and contest._turned(easy) == ""
 
 
 def test_the_tightest_figure_is_named(entries, qtbot):

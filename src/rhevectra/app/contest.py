@@ -25,8 +25,11 @@ def chosen_text(entry: Entry) -> str:
     """What the search chose, in words."""
     topology = TOPOLOGIES[entry.topology]
     specs = decision_specs(topology, FRONT_ENDS.get(entry.front_end or "", DC_FRONT_END), next(iter(clamps_for(topology).values())))
-    return ", ".join(f"{specs[id].label.lower()} {spoken(v, id) if isinstance(v, str) else show(float(v), specs[id].unit)}"
-                     for id, v in own_choices(entry.pins, entry.topology).items())
+
+    def told(id: str, value: Any) -> str:
+        label, said = specs[id].label.lower(), spoken(value, id) if isinstance(value, str) else show(float(value), specs[id].unit)
+        return said if said.startswith(label) else f"{label} {said}"
+    return ", ".join(told(id, v) for id, v in own_choices(entry.pins, entry.topology).items())
 
 
 def lines(entries: Sequence[Entry], elapsed: float) -> list[str]:

@@ -67,7 +67,7 @@ def efficiency_curves(design: Design, corner: Corner, width: float, height: floa
         picture.text(frame.left + frame.width - 2, frame.top + frame.height - 5.0 - 4.4 * (len(curves) - 1 - k), f"{line:g} V", role,
                      "right", 3.2, clear=True)
     power, loss = (float(rows[id].at(corner.index)) for id in ("load.power", "loss.total"))
-    if corner.case == "run" and corner.load > FROM:
+    if corner.case == "run" and corner.load > FROM and not grid.points[corner.index[2]].label:  # others share their load otherwise
         picture.box(frame.x(PERCENT * corner.load) - 1.1, frame.y(PERCENT * power / (power + loss)) - 1.1, 2.2, 2.2, "ink")
     frame.close()
     return picture

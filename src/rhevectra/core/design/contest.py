@@ -20,7 +20,7 @@ from rhevectra.core.design.design import Design, least_margin
 from rhevectra.core.design.names import spoken
 from rhevectra.core.design.regulators import LINEAR, REGULATED
 from rhevectra.core.design.size import size, usual_front_end
-from rhevectra.core.stages import FRONT_ENDS, front_ends_for
+from rhevectra.core.stages import FRONT_ENDS, clamps_for, front_ends_for
 from rhevectra.core.stages.dies import beside
 from rhevectra.core.topologies import TOPOLOGIES, usual_topology
 
@@ -30,6 +30,7 @@ WEIGHTS = {"loss": 1.0, "magnetics_volume": 0.5, "cost_index": 1.0, "switch_stre
 """How much each measure counts in the order; each is taken over the least of all that can be built."""
 ASKED = ("efficiency", "standby.power", "feedback.error")
 """Figures whose limits are asked for in the requirement and do not stop a design: one that misses them stands behind all that do not."""
+CLAMP = "clamp.kind"
 OF_LOOP = "feedback.i_end"
 """The figure that the loop sets, which is not worked out here: without it, it just keeps its limit always."""
 NEAR = 0.02
@@ -241,11 +242,20 @@ def _search(need: Requirement, name: str, kept: Mapping[str, Any], found: Sequen
     yield from fronts()  # what was found since may ask for more of them
     if held := {k: v for k, v in _regulators(_best(found, weights)).items() if k not in kept}:
         yield [{**best(), **held}]
+    if (turned := _turned(_best(found, weights))) and CLAMP not in kept:
+        yield [{**best(), CLAMP: turned}]
 
 
 def own_choices(pins: Mapping[str, Any], name: str) -> dict[str, Any]:
-    """Of the pins of an entry what the search chose: front end, what its topology may try, regulators."""
-    return {k: v for k, v in pins.items() if k == "front_end" or k in TOPOLOGIES[name].CONTEST or k.endswith(REGULATED)}
+    """Of the pins of an entry what the search chose: front end, what its topology may try, regulators, another clamp."""
+    return {k: v for k, v in pins.items() if k in ("front_end", CLAMP) or k in TOPOLOGIES[name].CONTEST or k.endswith(REGULATED)}
+
+
+def _turned(entry: Entry) -> str:
+    """A clamp that hands back what it catches, for what can be built and misses the efficiency by what its clamp burns more than by
+    anything else; empty where there is none."""
+    asks = entry.feasible and any(f.figure == "efficiency" and f.cure == CLAMP for f in entry.findings)
+    return next((kind for kind, clamp in clamps_for(TOPOLOGIES[entry.topology]).items() if asks and clamp.TURNS), "")
 
 
 def _regulators(entry: Entry) -> dict[str, str]:
