@@ -84,24 +84,24 @@ def test_uneven_ones_divide_the_current_by_their_conductances(spread):
 
 
 def test_a_kilowatt_from_a_battery_takes_several():
-    """No class carries 200 A at the current limit: refused with one, and the cure it names is the number; by rule there are as many as it
-    takes, and one fewer does not do."""
+    """No class carries 200 A at the current limit: refused with one. By rule there are as many as it takes, and more as long as each spares
+    enough of what they burn: one fewer loses more, one more spares less than the rule asks for."""
     mains, volts, _, _ = CASES["push_pull"]
     need = Requirement(outputs=(Output(voltage=volts, current_max=42.0),), hold_up=0.0, cooling="forced", **mains)
-    one = size(need, {"topology": "push_pull", "switch.parallel": 1}, noise=False)
-    peak = one.figure("switch.i_peak")
-    assert peak.value > peak.limit and not one.feasible
-    assert any(f.figure == "switch.i_peak" and f.severity == "must fix" for f in one.findings)
-    d = size(need, {"topology": "push_pull"}, noise=False)
-    count = int(d.rows["switch.parallel"].value)
-    assert count > 1 and d.feasible and d.figure("switch.i_peak").value <= d.figure("switch.i_peak").limit
+    made = lambda **pins: size(need, {"topology": "push_pull", **pins}, noise=False, loop=False)  # noqa: E731
+    d = made()
+    count, name = int(d.rows["switch.parallel"].value), str(d.rows["switch.class"].value)
+    beside = {n: made(**{"switch.parallel": n, "switch.class": name}) for n in (1, count - 1, count, count + 1)}
+    peak = beside[1].figure("switch.i_peak")
+    assert peak.value > peak.limit and not beside[1].feasible
+    assert {"switch.parallel"} == {f.cure for f in made(**{"switch.parallel": 1}).findings if f.figure == "switch.i_peak"}
+    assert count > 2 and d.feasible and d.figure("switch.i_peak").value <= d.figure("switch.i_peak").limit
     refused = d.rows["switch.parallel"].refused
-    assert len(refused) == count - 1 and all("at the current limit" in r or "K/W" in r for r in refused)
-    fewer = size(need, {"topology": "push_pull", "switch.parallel": count - 1, "switch.class": str(d.rows["switch.class"].value)},
-                 noise=False)
-    assert not fewer.feasible or fewer.figure("switch.case_to_ambient").value < fewer.figure("switch.case_to_ambient").limit
-    cures = {f.cure for f in fewer.findings if f.figure in ("switch.i_peak", "short.i_peak", "switch.case_to_ambient")}
-    assert "switch.parallel" in cures
+    assert [int(r.partition(":")[0]) for r in refused] == list(range(1, count))[-3:]
+    burnt = {n: most(x, "switch.loss") for n, x in beside.items()}
+    assert burnt[count - 1] > burnt[count] > burnt[count + 1]
+    little = 2 * burnt[count] < 0.018 * need.power  # the share of the output the rule admits: common practice, no source
+    assert little or burnt[count] - burnt[count + 1] < 0.25 * burnt[count]
 
 
 def test_parts_gates_and_contest_count_them():

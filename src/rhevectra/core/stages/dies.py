@@ -26,9 +26,9 @@ source)."""
 LIMIT_ROOM = 1.02
 """Room over the peak at the current limit once it is known."""
 MOST_BESIDE = 8
-SPREAD = 0.15
-"""Most switches side by side, and how far their resistances differ from the mean, each way, with their tracks (common practice, no
-source)."""
+SPREAD, SPARED = 0.15, 0.15
+"""Most switches side by side; how far their resistances differ from the mean, each way, with their tracks; and the share of their loss that
+one more has to spare to be worth its place (common practice, no source)."""
 PARALLEL, UNEVEN = "switch.parallel", "switch.r_spread"
 ADDED = ("q_gate_c", "c_energy_f", "c_charge_f")
 """What of dies side by side adds up."""
@@ -113,8 +113,10 @@ def hot_said(row: Mapping[str, Any]) -> str:
     return f"hot: {count * row['r_on_25_ohm']:g} Ω × {row['hot_ratio']:g}" + (f" / {count} side by side" if count > 1 else "")
 
 
-def choose_beside(work: Work, row: Mapping[str, Any], loss: Callable[[Mapping[str, Any]], float], i_limit: float) -> Mapping[str, Any]:
-    """The class with as many dies side by side as carry i_limit [A] and can be kept cool at their loss [W], all together as one row."""
+def choose_beside(work: Work, row: Mapping[str, Any], loss: Callable[[Mapping[str, Any]], float], i_limit: float,
+                  budget: float = np.inf) -> Mapping[str, Any]:
+    """The class with as many dies side by side as carry i_limit [A] and can be kept cool at their loss [W], all together as one row; more
+    where they burn more than the budget [W] together and a further one saves enough of it."""
     spread, floor = uneven(work), coolable(work.need.cooling)
     room = JUNCTION_SHARE * row["t_junction_max_c"] - work.need.ambient_max
 
@@ -122,13 +124,17 @@ def choose_beside(work: Work, row: Mapping[str, Any], loss: Callable[[Mapping[st
         all_of = together(row, count, spread)
         if PULSED * all_of["i_max_a"] < i_limit:
             return f"{count}: {show(PULSED * all_of['i_max_a'], 'A')} carried, {show(i_limit, 'A')} at the current limit"
-        each = loss(all_of) / count
-        return (f"{count}: about {show(each, 'W')} in each, may have {room / each - row['r_junction_case_k_w']:.1f} K/W"
-                if room < each * (row["r_junction_case_k_w"] + floor) else "")
+        burnt = loss(all_of)
+        if room < burnt / count * (row["r_junction_case_k_w"] + floor):
+            return (f"{count}: about {show(burnt / count, 'W')} in each, may have {room * count / burnt - row['r_junction_case_k_w']:.1f} "
+                    "K/W")
+        spared = burnt - loss(together(row, count + 1, spread)) if burnt > budget else 0.0
+        return f"{count}: about {show(burnt, 'W')}, and one more spares {show(spared, 'W', 2)}" if spared > SPARED * burnt else ""
 
     def rule() -> tuple[int, str, tuple[str, ...]]:
         fewer = list(takewhile(bool, map(lacks, range(1, MOST_BESIDE))))
-        return len(fewer) + 1, f"the fewest that carry the current limit and need no less than {floor:g} K/W each", tuple(fewer[-3:])
+        return (len(fewer) + 1, f"the fewest that carry the current limit, need no less than {floor:g} K/W each and burn at most "
+                f"{SPENT * 100:g} % of the output in all switches, as far as one more spares enough of it", tuple(fewer[-3:]))
     count = int(work.choose(PARALLEL, rule).value)
     if count > 1:
         work.sheet("switch.over_mean", synchronous.most_loaded, count=work.sheet.rows[PARALLEL],

@@ -126,7 +126,7 @@ _FIGURES = (
                fixed="clamp resistor tolerance; diode forward recovery",
                sentence="bus crest, crest of the clamp voltage and the clamp diode's drop"),
     FigureSpec("switch.loss_conduction", "Switch conduction loss", "P_on", "switch", corners.FULL, fixed="on-resistance taken hot"),
-    FigureSpec("switch.loss_each", "Loss of the most loaded switch side by side", "P_1", "switch", corners.FULL,
+    FigureSpec("switch.loss_each", "Loss of the most loaded die", "P_1", "switch", corners.FULL,
                fixed="resistances taken hot; edges taken alike"),
     FigureSpec("switch.loss_switching", "Switching loss", "P_sw", "switch", corners.FULL, fixed=MODEL),
     FigureSpec("switch.frequency", "Switching frequency", "f_s", "switch", corners.FULL),

@@ -72,9 +72,10 @@ def choose_switch(work: Work, v: Variant, v_top: float, v_low: float, i_limit: f
 
     def loss(r: Mapping[str, Any]) -> float:
         return float(r["r_on_25_ohm"] * r["hot_ratio"] * i_rms**2 + 1e5 * r["q_gate_c"] * 12 + 1e5 * 0.05 * r["c_charge_f"] * v_top**2)
+    budget = SPENT * work.need.power / v.switches
     row = choose_die(work, v_top, "the bus reaches", "the highest bus", 1.8 * i_rms, loss, i_limit=i_limit or AT_LIMIT * room * i_rms,
-                     budget=SPENT * work.need.power / v.switches, shared=True)
-    return choose_beside(work, row, loss, i_limit)
+                     budget=budget, shared=True)
+    return choose_beside(work, row, loss, i_limit, budget)
 
 
 def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:

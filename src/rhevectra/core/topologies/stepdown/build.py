@@ -100,10 +100,11 @@ def choose_switch(work: Work, v: Variant, v_bus: Any, v_top: float, v_low: float
         return float(
             r["r_on_25_ohm"] * r["hot_ratio"] * v.duty / v.pulses * i_on**2
             + (charged * r["c_energy_f"] * v_top**2 + 0.3 * v_top * i_on * r["t_fall_s"] + DRIVE * r["q_gate_c"]) * fs)
+    budget = SPENT * work.need.power / v.switches
     row = choose_die(work, v_top, "the switch sees",
                      "the highest input, the held voltage and its spike" if v.clamped or v.active else "the highest bus", 1.3 * i_on, loss,
-                     i_limit=i_limit or AT_LIMIT * i_on, budget=SPENT * work.need.power / v.switches, shared=True)
-    return {"row": choose_beside(work, row, loss, i_limit), "duty_limit": duty_limit}
+                     i_limit=i_limit or AT_LIMIT * i_on, budget=budget, shared=True)
+    return {"row": choose_beside(work, row, loss, i_limit, budget), "duty_limit": duty_limit}
 
 
 def _reset_ratio(work: Work, v: Variant) -> float:
