@@ -146,7 +146,7 @@ def test_what_has_nothing_left_is_not_named():
                      {"topology": "half_bridge"}, noise=False)
     carried, chosen = (lambda r: r["i_max_a"]), kilowatts.catalogue["switches"].row(kilowatts.value("switch.class"))
     short = told(kilowatts, "short.i_peak")
-    assert short is not None and short.cure == "" and "no class carries more; no decision cures it" in short.text
+    assert short is not None and short.cure == "" and "no class carries enough; no decision cures it" in short.text
     assert kilowatts.value("switch.parallel") == kilowatts.decision_specs["switch.parallel"].high
     assert carried(chosen) == max(carried(r) for r in kilowatts.catalogue["switches"].rows if r["v_class_v"] >= chosen["v_class_v"])
     both = size(Requirement(mains=mains(85, 265), outputs=(Output(voltage=400, current_max=0.4), Output(voltage=12, current_max=2)),

@@ -5,6 +5,7 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis.decisions import DecisionSpec
+from rhevectra.core.stages.dies import PULSED, beside
 from rhevectra.core.stages.inlet import CELL, DISCHARGE, SWITCH
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE
@@ -14,7 +15,7 @@ BY_LOSS = {"efficiency", "standby.power"}
 OF_VOLTAGE = (".v_reverse", ".v_peak", ".v_switch", ".v_diode")
 """Ends of the ids of figures that ask for a class of a higher voltage."""
 OF_CURRENT = ("switch.i_peak", "short.i_peak")
-"""Figures that ask for a die that carries more."""
+"""Figures that ask for a die that carries enough."""
 OF_HEAT = ("switch.case_to_ambient", "switch.runaway")
 """Figures that ask for a die of less resistance."""
 REGULATES = {"i_peak": "i_rated_a", "v_in_most": "v_in_max_v", "error": "error"}
@@ -32,7 +33,7 @@ def spent(figure: str, id: str, work: Work) -> bool:
 
 def none_left(figure: str) -> str:
     """What is said of classes where the best is chosen already."""
-    return "no class holds more; " if figure.endswith(OF_VOLTAGE) else "no class carries more; " if figure in OF_CURRENT else ""
+    return "no class holds more; " if figure.endswith(OF_VOLTAGE) else "no class carries enough; " if figure in OF_CURRENT else ""
 
 
 def _at_end(figure: str, spec: DecisionSpec, value: Any, work: Work) -> bool:
@@ -53,8 +54,8 @@ def _at_end(figure: str, spec: DecisionSpec, value: Any, work: Work) -> bool:
 
 
 def _best_class(figure: str, table: str, value: Any, work: Work) -> bool:
-    """Whether no other class of a table helps: none for a higher voltage, no die of its voltage that carries more or has less
-    resistance, no rectifier with less loss than a switch, no regulator that bears, carries or holds more."""
+    """Whether no other class of a table helps: none for a higher voltage, no die of its voltage that carries enough or has
+    less resistance, no rectifier with less loss than a switch, no regulator that bears, carries or holds more."""
     rows = work.parts[table].rows
     own = next((row for row in rows if row["name"] == value), None)
     if own is None:
@@ -64,7 +65,8 @@ def _best_class(figure: str, table: str, value: Any, work: Work) -> bool:
     if table == "regulators" and (of := REGULATES.get(figure.partition(".")[2])):
         return bool(own[of] == (min if of == "error" else max)(row[of] for row in rows))
     if figure in OF_CURRENT and table == "switches":
-        return bool(own["i_max_a"] >= max(row["i_max_a"] for row in rows if row["v_class_v"] >= own["v_class_v"]))
+        most = max(row["i_max_a"] for row in rows if row["v_class_v"] >= own["v_class_v"])
+        return bool(own["i_max_a"] >= most or PULSED * beside(work.sheet.rows) * most < np.max(work.sheet.rows[figure].value))
     if figure in OF_HEAT and table == "switches":
         return bool(own["r_on_25_ohm"] <= min(row["r_on_25_ohm"] for row in rows if row["v_class_v"] >= own["v_class_v"]))
     return figure in BY_LOSS and own.get("kind") == "synchronous"

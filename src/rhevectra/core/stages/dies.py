@@ -26,9 +26,9 @@ source)."""
 LIMIT_ROOM = 1.02
 """Room over the peak at the current limit once it is known."""
 MOST_BESIDE = 8
-SPREAD, SPARED = 0.15, 0.15
-"""Most switches side by side; how far their resistances differ from the mean, each way, with their tracks; and the share of their loss that
-one more has to spare to be worth its place (common practice, no source)."""
+SPREAD, SPARED, WORTH = 0.15, 0.15, 0.5
+"""Most switches side by side; how far their resistances differ from the mean, each way, with their tracks; and what one more has
+to spare to be worth its place, as a share of their loss and in watts (common practice, no source)."""
 PARALLEL, UNEVEN = "switch.parallel", "switch.r_spread"
 ADDED = ("q_gate_c", "c_energy_f", "c_charge_f")
 """What of dies side by side adds up."""
@@ -116,7 +116,9 @@ def hot_said(row: Mapping[str, Any]) -> str:
 def choose_beside(work: Work, row: Mapping[str, Any], loss: Callable[[Mapping[str, Any]], float], i_limit: float,
                   budget: float = np.inf) -> Mapping[str, Any]:
     """The class with as many dies side by side as carry i_limit [A] and can be kept cool at their loss [W], all together as one row; more
-    where they burn more than the budget [W] together and a further one saves enough of it."""
+    where they burn more than the budget [W] together and a further one saves enough of it. Of switches with their driver inside one."""
+    if row["kind"] == "integrated":
+        return row
     spread, floor = uneven(work), coolable(work.need.cooling)
     room = JUNCTION_SHARE * row["t_junction_max_c"] - work.need.ambient_max
 
@@ -129,7 +131,8 @@ def choose_beside(work: Work, row: Mapping[str, Any], loss: Callable[[Mapping[st
             return (f"{count}: about {show(burnt / count, 'W')} in each, may have {room * count / burnt - row['r_junction_case_k_w']:.1f} "
                     "K/W")
         spared = burnt - loss(together(row, count + 1, spread)) if burnt > budget else 0.0
-        return f"{count}: about {show(burnt, 'W')}, and one more spares {show(spared, 'W', 2)}" if spared > SPARED * burnt else ""
+        worth = spared > max(SPARED * burnt, WORTH)
+        return f"{count}: about {show(burnt, 'W')}, and one more spares {show(spared, 'W', 2)}" if worth else ""
 
     def rule() -> tuple[int, str, tuple[str, ...]]:
         fewer = list(takewhile(bool, map(lacks, range(1, MOST_BESIDE))))

@@ -63,13 +63,11 @@ def choose_switch(work: Work, v: Variant, v_top: float, v_low: float, power: flo
         return name, why, (*refused, *heavier)
 
     name = work.choose("switch.class", rule)
-    row = table.row(name.value)
-    if row["kind"] != "integrated":
-        row = choose_beside(work, row, loss_of(row["v_class_v"]),
-                            0.0 if work.choose.pinned("switch.class") else at_limit(row["v_class_v"]))
-    work.sheet.given("switch.v_class", row["v_class_v"], "V", "catalogue", f"class {name.value}")
-    work.sheet.given("switch.v_limit", row["v_class_v"] * float(derate.value), "V", "rule",
-                     f"{row['v_class_v']:g} V × derating {float(derate.value):g}")
+    v_class = table.row(name.value)["v_class_v"]
+    row = choose_beside(work, table.row(name.value), loss_of(v_class), 0.0 if work.choose.pinned("switch.class") else at_limit(v_class))
+    work.sheet.given("switch.v_class", v_class, "V", "catalogue", f"class {name.value}")
+    work.sheet.given("switch.v_limit", v_class * float(derate.value), "V", "rule",
+                     f"{v_class:g} V × derating {float(derate.value):g}")
     return {"row": row, "derate": derate, "duty_limit": duty_limit, "reach": reach, "integrated": row["kind"] == "integrated"}
 
 
