@@ -114,7 +114,7 @@ def test_a_capacitor_far_too_small_gives_numbers_and_a_refusal():
     check_finite(d)
 
 
-@pytest.mark.parametrize(("watts", "low", "front"), [(300, 85, "plain"), (800, 85, "plain"), (1000, 195, "plain"), (800, 85, "doubler")])
+@pytest.mark.parametrize(("watts", "low", "front"), [(300, 85, "plain"), (850, 85, "plain"), (1000, 195, "plain"), (800, 85, "doubler")])
 def test_cans_side_by_side_where_one_does_not_do(watts, low, front):
     """As few as hold valley, hold-up and ripple current; one less would not, whichever it is. Their resistance, ripple current and number
     are those of so many cans, in list and bill too; a given capacitance is made of as many as its ripple current asks for."""

@@ -64,6 +64,19 @@ def test_what_burns_across_line_and_bus(small):
                 == pytest.approx(v**2 / float(d.rows["bulk.r_bleed"].value) + (v * 15e-6 if d.value("start.path") == "cell" else 0.0)))
 
 
+def test_a_weaker_pin_where_the_coupler_would_burn_too_much():
+    """12 W with 75 mW admitted: the largest pull that stays within, with the coupler's ratio and its slower pole behind the larger
+    resistance of the pin; the loop keeps its margins. With 100 mW admitted, or nothing asked, the usual one."""
+    d, usual = size(adapter(0.075)), size(adapter(0.075), {"feedback.i_pin": 1e-3})
+    assert d.feasible and d.value("standby.power") < 0.075 < usual.value("standby.power")
+    assert d.value("feedback.i_pin") < 1e-3 == size(adapter(None)).value("feedback.i_pin") == size(adapter(0.2)).value("feedback.i_pin")
+    spared = [12 * x.value("feedback.i_pin") / x.value("feedback.ctr") for x in (usual, d)]
+    assert at_idle(usual, "loss.bleed1") - at_idle(d, "loss.bleed1") == pytest.approx(spared[0] - spared[1], rel=1e-6)
+    c = [1 / (2 * math.pi * x.value("feedback.r_pull") * x.value("feedback.f_coupler")) for x in (usual, d)]  # of one coupler, by its pole
+    assert c[0] == pytest.approx(c[1], rel=0.03) and d.value("feedback.r_pull") * d.value("feedback.i_pin") == pytest.approx(5.0, rel=0.03)
+    assert d.figure("feedback.phase_margin").margin > 0 and d.figure("feedback.i_end").margin > 0
+
+
 def test_a_switch_discharges_the_x_capacitors_where_a_resistor_would_burn_too_much():
     """65 W with 100 mW admitted at no load: by rule a switch, which burns a few milliwatts; the crest of the highest line let down through
     its resistor step by step, from the moment it has seen that the line is gone. It is bought, and no ohmmeter reads its resistor."""

@@ -220,21 +220,35 @@ def record(work: Work, path: surge.Inrush, rows: dict[str, Any], given: dict[str
     sheet("standby.start_up", rectifier.across_bus, v=rows["peak"], r=sheet.rows["bulk.r_bleed"], i_off=off)
 
 
+def _drain(need: Requirement, c: float, wait: float = 0.0) -> float:
+    """Largest resistor [Ω] that discharges X capacitors of c [F] in time, where it begins after `wait` [s]."""
+    swing = np.log(np.sqrt(2) * need.mains.v_max / stored.TOUCHABLE)
+    return at_most(min((DISCHARGED - wait) / max(c, 1e-9) / swing, MOST_X[need.standby_power_max is not None]), "E24")
+
+
+def _switched(need: Requirement, burnt: float) -> bool:
+    """Whether the rule takes a switch where a resistor would burn so much [W]."""
+    return need.standby_power_max is not None and burnt > SPARED * need.standby_power_max
+
+
+def discharge_burns(work: Work) -> float:
+    """What discharges the X capacitors takes while the line is there [W], before it is chosen."""
+    need, pins = work.need, work.choose.pins
+    burnt = need.mains.v_max**2 / _drain(need, float(pins.get("inlet.c_x", usual_x(need.power))))
+    return QUIET * need.mains.v_max if pins.get(DISCHARGE, SWITCH if _switched(need, burnt) else RESISTOR) == SWITCH else burnt
+
+
 def record_discharge(work: Work, line: Any) -> None:
     """What takes the charge from the X capacitors once the plug is out, how long that lasts, and what it burns before. line: row of the
     line's voltage."""
-    sheet, admitted, c_x = work.sheet, work.need.standby_power_max, x_capacitor(work)
-    most, swing = MOST_X[admitted is not None], np.log(np.sqrt(2) * work.need.mains.v_max / stored.TOUCHABLE)
-
-    def largest(wait: float) -> float:
-        return at_most(min((DISCHARGED - wait) / max(float(c_x.value), 1e-9) / swing, most), "E24")
-    burnt = work.need.mains.v_max**2 / largest(0.0)
-    switched = str((work.choose(DISCHARGE, SWITCH, f"a resistor would burn {show(burnt, 'W')} of the {show(admitted, 'W')} admitted at no "
-                                "load") if admitted is not None and burnt > SPARED * admitted
+    sheet, need, c_x = work.sheet, work.need, x_capacitor(work)
+    burnt = need.mains.v_max**2 / _drain(need, float(c_x.value))
+    switched = str((work.choose(DISCHARGE, SWITCH, f"a resistor would burn {show(burnt, 'W')} of the "
+                                f"{show(need.standby_power_max or 0.0, 'W')} admitted at no load") if _switched(need, burnt)
                     else work.choose(DISCHARGE, RESISTOR, "the cheapest (common practice)")).value) == SWITCH
-    r_x = sheet.given("inlet.r_x", largest(SEEN_AFTER if switched else 0.0), "Ω", "rule",
-                      f"greatest of E24 that discharges them in {DISCHARGED:g} s, at most {show(most, 'Ω')}; two or more in a row where "
-                      "one does not hold the voltage")
+    r_x = sheet.given("inlet.r_x", _drain(need, float(c_x.value), SEEN_AFTER if switched else 0.0), "Ω", "rule",
+                      f"greatest of E24 that discharges them in {DISCHARGED:g} s, at most "
+                      f"{show(MOST_X[need.standby_power_max is not None], 'Ω')}; two or more in a row where one does not hold the voltage")
     falls = {"r": r_x, "c": c_x, "v_start": sheet.rows["inlet.v_crest"], "v_safe": stored.touchable(work)}
     sheet.given("inlet.discharge_limit", 1.0, "s",
                 text="about a second at the plug's pins (common practice; confirm against the standard in force)")
@@ -328,11 +342,15 @@ def record_bus(work: Work, valley: Any, peak: Any, c: Any, least: Any, power: An
                         f"valley or crest of the {name} within the line cycle")
 
 
+def usual_x(power: float) -> float:
+    """A usual X capacitor [F] for a power [W]."""
+    return 100e-9 if power < 25 else 330e-9 if power < 150 else 470e-9
+
+
 def x_capacitor(work: Work) -> Any:
     """The X capacitor, a usual value."""
-    return work.choose("inlet.c_x", 100e-9 if work.need.power < 25 else 330e-9 if work.need.power < 150 else 470e-9,
-                       "usual value for this power (common practice): the larger it is, the smaller the differential choke, and the longer "
-                       "it holds its charge")
+    return work.choose("inlet.c_x", usual_x(work.need.power), "usual value for this power (common practice): the larger it is, the smaller "
+                       "the differential choke, and the longer it holds its charge")
 
 
 def record_harmonics(work: Work, values: Array, power: float, factor: float, text: str) -> None:

@@ -82,11 +82,11 @@ class Work(Struct):
         del self.findings[told:]
 
     def until_enough(self, make: Callable[..., T], missed: Callable[[T, Mapping[str, Any]], dict[str, Any]]) -> T:
-        """What `make` gives; again, twice at most, with all that `missed` finds it should have known beforehand (by the names make has for
-        it; it is told what was known)."""
+        """What `make` gives; again, three times at most, with all that `missed` finds it should have known beforehand (by the names make
+        has for it; it is told what was known)."""
         before, known = self.mark(), dict[str, Any]()
         made = make()
-        for _ in range(2):
+        for _ in range(3):
             more = missed(made, known)
             if not more:
                 break

@@ -17,8 +17,8 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import Refused, Row, plain
 from rhevectra.core.formulas import loop
 from rhevectra.core.stages.work import FigureSpec, Work
-from rhevectra.core.topologies.common import slope
-from rhevectra.core.topologies.common.outputs import F_COUPLER, OF_COUPLER, OF_RATE
+from rhevectra.core.topologies.common import idle, slope
+from rhevectra.core.topologies.common.outputs import OF_COUPLER, OF_RATE
 from rhevectra.core.topologies.common.signal import NEW, OLD, Signal
 
 OF_RIGHT = 1 / 4
@@ -120,7 +120,8 @@ def record(work: Work, signal: Signal, r_led_most: Row) -> Loop:
     """Choose what compensates the loop and record what it gives; r_led_most: the largest resistor with which the old coupler still stops
     the pulses."""
     choose, rows = work.choose, work.sheet.rows
-    coupler = float(choose("feedback.f_coupler", F_COUPLER, "into a pin of some kilohms (typical, from memory)").value)
+    coupler = float(choose("feedback.f_coupler", idle.pole(work), f"into a pin of {show(idle.pin_resistance(work), 'Ω')} (typical, from "
+                           "memory)").value)
     ratio = float(rows["feedback.ctr"].value)
     ratios = (ratio * float(choose("feedback.ctr_spread", 2.0, "a class of 80 to 160 % (typical, from memory)").value),
               ratio * float(rows["feedback.ctr_left"].value))
@@ -285,8 +286,9 @@ def _highest(signal: Signal, coupler: float) -> tuple[float, str]:
 
 def _pole(work: Work, signal: Signal) -> float:
     """Pole of the controller's pin [Hz], where the resistance of new output capacitors begins to count."""
-    first, pull = (signal.banks[0],
-                   float(work.choose("feedback.r_pull", 5e3, "some kilohms to the controller's supply (typical, from memory)").value))
+    first = signal.banks[0]
+    pull = float(work.choose("feedback.r_pull", idle.pin_resistance(work), f"to a supply of {idle.PIN_VOLTS:g} V (typical, from "
+                             "memory)").value)
     zero = 1 / (2 * np.pi * first.c[NEW] * first.esr[NEW])
     c_pole = work.choose("feedback.c_pole", lambda: max(nearest(1 / (2 * np.pi * pull * min(zero, signal.fastest)), "E6"), PIN_LEAST),
                          f"a pole at the zero of new output capacitors, {show(zero, 'Hz')}, or half the pulse rate")

@@ -9,12 +9,12 @@ from rhevectra.core.formulas import output
 from rhevectra.core.stages import air, banks
 from rhevectra.core.stages.banks import LEFT
 from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common import idle
 
 CROSSOVER = 1 / 25
 """Crossover of a loop over the rate of its pulses, where no loop is worked out (common practice)."""
-OF_RATE, OF_COUPLER, F_COUPLER = 1 / 10, 1 / 2, 10e3
-"""Highest crossover by rule over that rate, and over a coupler's own pole (common practice); that pole into some kilohms [Hz] (typical,
-from memory)."""
+OF_RATE, OF_COUPLER = 1 / 10, 1 / 2
+"""Highest crossover by rule over that rate, and over a coupler's own pole (common practice)."""
 SLOWER_FED_OFF, SLOWER_FED_ALWAYS = 10.0, 3.6
 """How much slower the slowest corner is, its coupler old, of stages that feed the output while the switch is off or all the time (this
 program's own designs)."""
@@ -36,9 +36,9 @@ def cans_for_step(need: Any, row: Any, esr: Any, crossover: float) -> Any:
     return 0.0 if step is None else (step.high - step.low) * (1 / (2 * np.pi * crossover * LEFT * row["c_f"]) + esr) / step.deviation
 
 
-def slowest(rate: float, slower: float) -> float:
+def slowest(work: Work, rate: float, slower: float) -> float:
     """Crossover [Hz] of the slowest loop, as expected from the rate of its pulses."""
-    return min(OF_RATE * rate, OF_COUPLER * F_COUPLER) / slower
+    return min(OF_RATE * rate, OF_COUPLER * idle.pole(work)) / slower
 
 
 def stated(work: Work, n: int, id: str, value: Any) -> None:

@@ -114,7 +114,7 @@ def _asks(work: Work, need: Any, row: Any, esr: Any, i_c: float, volts: ripple.S
     tenth of the voltage."""
     most = 0.1 * need.magnitude if filtered else need.ripple_pp
     return {"ripple current": i_c / row["i_rated_a"], "ripple voltage": volts(esr, LEFT * row["c_f"]) / most,
-            "load step": cans_for_step(need, row, esr, slowest(fs, SLOWER_FED_OFF)), "life": i_c / air.carried(work, row)}
+            "load step": cans_for_step(need, row, esr, slowest(work, fs, SLOWER_FED_OFF)), "life": i_c / air.carried(work, row)}
 
 
 def _bank(work: Work, n: int, need: Any, fed: dict[str, Any]) -> tuple[Any, int, float]:

@@ -79,9 +79,9 @@ def choose_switch(work: Work, v: Variant, v_top: float, v_low: float, i_limit: f
 
 
 def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
-    """All choices of the power stage for a known bus; again, twice at most, of several phases where the most loaded carries more than each
-    was built for, with the transformer in pieces where no single core takes it, or with another die where a short draws more than was
-    expected."""
+    """All choices of the power stage for a known bus; again, three times at most, of several phases where the most loaded carries more
+    than each was built for, with the transformer in pieces where no single core takes it, or with another die where a short draws more
+    than was expected."""
     return work.until_enough(lambda **known: _built(v, work, v_bus, **known), lambda plan, _: _missed(v, work, plan))
 
 
