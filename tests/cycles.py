@@ -134,7 +134,7 @@ def with_loop(bare, compensation, held, load, c, esr, drawn=0.0):
         m, fed = np.zeros((6, 6)), np.array([*row[:2], 0.0, 0.0, 0.0, -held - share * esr * drawn])
         m[:2, :2], m[:2, 5] = part[:2, :2], part[:2, 2] + [-part[0, 1] * esr * drawn, -share * drawn / c]
         m[2] = fed / (made.r_high * made.c_zero)
-        m[3] = 2 * np.pi * made.pole * (coupled * fed + [0, 0, coupled, -1, 0, 0])
+        m[3] = 2 * np.pi * made.pole * (coupled * made.at_once * fed + [0, 0, coupled, -1, 0, 0])
         m[4, 3:5] = 2 * np.pi * made.coupler * np.array([1, -1])
         return m
     rows = tuple(np.array([*row[:2], 0.0, 0.0, 0.0, -share * esr * drawn]) for row in bare.output)

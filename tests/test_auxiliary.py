@@ -183,10 +183,13 @@ def test_where_the_winding_lies():
 
 
 def test_what_the_feedback_draws_at_no_load():
-    """The coupler's diode at the controller's pull and a divider; without a barrier the divider alone; a pinned pull moves it."""
+    """The coupler's diode at the controller's pull and a divider; without a barrier the divider alone; a pinned pull moves it, and a
+    coupler gives less at little current."""
     at = lambda d: float(np.broadcast_to(d.rows["load.i1"].value, d.grid.shape)[d.grid.find(230.0, 0.0).index])  # noqa: E731
     assert at(size(HIDE, {}, noise=False)) == pytest.approx(1e-3 / 0.5 + 0.25e-3)
-    assert at(size(HIDE, {"feedback.i_pin": 0.2e-3}, noise=False)) == pytest.approx(0.2e-3 / 0.5 + 0.25e-3)
+    little, kept = (size(HIDE, {"feedback.i_pin": 0.2e-3, **pins}, noise=False) for pins in ({}, {"feedback.ctr": 0.5}))
+    assert at(kept) == pytest.approx(0.2e-3 / 0.5 + 0.25e-3)
+    assert at(little) == pytest.approx(0.2e-3 / little.value("feedback.ctr") + 0.25e-3) and little.value("feedback.ctr") < 0.5
     assert at(size(replace(HIDE, insulation="functional"), {}, noise=False)) == pytest.approx(0.25e-3)
 
 

@@ -7,6 +7,7 @@ import pytest
 
 from cycles import fed_always, fed_while_off, settled, with_loop
 from rhevectra import demo
+from rhevectra.app.parts import rows
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.preferred import step
 from rhevectra.core.basis.quantities import show
@@ -20,13 +21,14 @@ LEVELS = 25
 """Heights of the bus between valley and crest that the run knows."""
 
 
-def looped(found, k, bus):
-    """Converter with its whole loop at a judged corner, one for each bus over that corner's, and where all begins at the first of them;
-    new parts. Behind a filter inductor all of the slope that is added is the magnetising current's, which follows the bus."""
+def looped(found, k, bus, volts):
+    """Converter of so many volts with its whole loop at a judged corner, one for each bus over that corner's, and where all begins at the
+    first of them; new parts. Behind a filter inductor all of the slope that is added is the magnetising current's, which follows the
+    bus."""
     s, c, ramp, ratio = found.signal, found.compensation, found.signal.stage.ramp, getattr(found.signal.stage, "ratio", None)
     at = lambda x: float(x[k]) if np.ndim(x) else float(x)  # noqa: E731
     inductance, period, load, up, down, added = (at(x) for x in (ramp.inductance, ramp.period, s.r_load, ramp.up, ramp.down, ramp.added))
-    bank, volts = s.banks[0], 24.0
+    bank = s.banks[0]
 
     def bare(over):
         if ratio is None:
@@ -43,18 +45,22 @@ def looped(found, k, bus):
     return made, np.array([*x[:2], 0.0, 0.0, 0.0, 1.0]), top, at(s.gain), slopes
 
 
-@pytest.mark.parametrize("topology", ["flyback", "forward_2sw"])
-def test_against_the_closed_loop_on_a_swinging_bus(topology):
+@pytest.mark.parametrize(("topology", "volts"), [("flyback", 24.0), ("forward_2sw", 24.0), ("flyback", 3.3)])
+def test_against_the_closed_loop_on_a_swinging_bus(topology, volts):
     """At the lowest line, full load, couplers and capacitors new, the bus as a sine between its valley and its crest: the output swings as
-    told, within a tenth (the swing is a fifth of the bus, and the run knows no leakage and no delay)."""
-    d = size(decode(demo.text(), "demo").requirement, {"topology": topology, "switch.limit_delay": 0.0}, noise=False)
+    told, within a tenth (the swing is a fifth of the bus, and the run knows no leakage and no delay). Of 3.3 V the coupler is fed from
+    elsewhere, with a resistor in series with the integrator."""
+    demos = decode(demo.text(), "demo").requirement
+    need = demos if volts == 24 else replace(demos, outputs=(Output(voltage=volts, current_max=10.0),), efficiency_target=None)
+    d = size(need, {"topology": topology, "switch.limit_delay": 0.0}, noise=False)
+    assert (d.value("feedback.feed") == "fixed" and d.value("feedback.r_zero") > 0) is (volts < 5)
     found, grid = d.context["loop"], d.grid
     s, full = found.signal, grid.full_load
     k = int(np.flatnonzero(s.where.points == full)[0])  # the least bus of full load
     bus = np.broadcast_to(plain(d.context["stage"].v_bus), grid.shape)
     line, freq, _, _ = np.unravel_index(int(s.where.at.ravel()[k]), grid.shape)
     low, high = bus[line, freq, full]
-    made, y, top, gain, added = looped(found, k, np.linspace(1.0, high / low, LEVELS))
+    made, y, top, gain, added = looped(found, k, np.linspace(1.0, high / low, LEVELS), volts)
     period, w = made[0].period, 2 * np.pi * 2 * grid.freqs[freq]
     seen, every = [], int(2 * np.pi / w / period)
     for n in range(6 * every):
@@ -68,6 +74,19 @@ def test_against_the_closed_loop_on_a_swinging_bus(topology):
     told = float(abs(asked[0] - asked[-1]) * np.abs(plant / (1 + plant * around)).item())
     assert told == pytest.approx(run, rel=0.1)
     assert d.value("output1.ripple_line_pp") >= 0.99 * told
+
+
+def test_a_low_output_answers_at_once_from_another_rail():
+    """3.3 V leave a coupler on the output no margin. With a resistor in series with the integrator the loop is many times faster than by
+    the integrator alone, holds its margins, and leaves a fraction of the bus's ripple; the resistor is bought."""
+    need = Requirement(mains=Mains(kind="ac1", v_min=90, v_max=264), outputs=(Output(voltage=3.3, current_max=10.0),))
+    d, alone = (size(need, pins, noise=False) for pins in ({}, {"feedback.r_zero": 0.0}))
+    assert d.value("feedback.crossover_least") > 10 * alone.value("feedback.crossover_least")
+    assert d.value("output1.ripple_line_pp") < 0.3 * alone.value("output1.ripple_line_pp")
+    for x in (d, alone):
+        assert x.figure("feedback.phase_margin").margin > 0 and x.figure("feedback.gain_margin").margin > 0
+    bought = ["resistor in series with the integrator" in {kind for kind, _, _ in rows(x)} for x in (d, alone)]
+    assert bought == [True, False]
 
 
 def test_the_older_loop_and_the_lower_bus_leave_more():

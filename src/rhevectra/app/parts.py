@@ -29,8 +29,8 @@ _CHOSEN = ("inlet.fuse", "inlet.thermistor", "inlet.arrester", "inlet.c_x", "inl
            "brown.r_high", "brown.r_low", "pfc.r_sense", "sense.r",
            "clamp.r", "clamp.c", "clamp.v_zener", "clamp.r_series", "clamp.r_diode", "active.c", "spike.c", "spike.r", "divider.c",
            "blocking.c", "llc.cr", "primary.snubber_c", "primary.snubber_r", "rectifier1.clamp_c", "rectifier1.clamp_r", *_OF_OUTPUTS,
-           "feedback.r_high", "feedback.r_low", "feedback.r_led", "feedback.c_zero", "feedback.c_pole", "aux.r_series", "aux.c_least",
-           "start.c_supply")
+           "feedback.r_high", "feedback.r_low", "feedback.r_led", "feedback.r_zero", "feedback.c_zero", "feedback.c_pole",
+           "aux.r_series", "aux.c_least", "start.c_supply")
 """Ids of parts of a value or class each; `inlet.r_x` is told by no desk of its own."""
 
 _EACH_STAGE = ("inlet.c_x", "inlet.l_cm", "inlet.cm_ring", "inlet.l_dm", "inlet.dm_ring", "inlet.dm_powder")

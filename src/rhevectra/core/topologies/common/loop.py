@@ -2,6 +2,7 @@
 margins they give at the worst corner, new and old."""
 
 from bisect import bisect_left
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -38,8 +39,8 @@ OFFERS = [m for d in range(-11, -4) for m in between(10.0**d, 9.9 * 10.0**d, "E6
 """Capacitors that are tried [F]."""
 ROOM = 1.1
 """What the rule leaves of both, over what is asked for."""
-STEP, STEPS = 0.7, 6
-"""Steps down to an aim with which they hold."""
+STEP, STEPS, FASTER = 0.7, 6, 1.25
+"""Steps down to an aim with which they hold; how much faster the slowest corner has to be for a resistor to be worth its place."""
 SMOOTHS = ("bulk.c", "pfc.c_bus", "pfc.c_half", "feedback.f_aim")
 """Decisions that leave less of the line's ripple, the first that a design has."""
 PULSES = {"ac1": 2, "ac3": 6}
@@ -48,8 +49,9 @@ DIRECT, FIXED = "output", "fixed"
 """What feeds the coupler's diode: the output itself, or a voltage that does not move with it."""
 DECISIONS = (
     DecisionSpec("feedback.feed", "Feed of the optocoupler", "feedback", "choice", options=(DIRECT, FIXED),
-                 schools="output: it answers at once, beside the integrator; fixed: from a Zener diode or another rail only the integrator "
-                 "acts, slowly and safely below the resonance of a filter or tank"),
+                 schools="output: it answers at once, beside the integrator; fixed: from a Zener diode or another rail only what the "
+                 "reference drives acts: an integrator alone, slowly and safely below the resonance of a filter or tank, or one with a "
+                 "resistor"),
     DecisionSpec("feedback.f_aim", "Crossover aimed at, at most", "feedback", unit="Hz", low=10, high=1e5,
                  schools="a tenth of the pulse rate and a quarter of a zero on the right side; a twentieth for little work at the bench; "
                  "no higher than half the coupler's own pole"),
@@ -63,6 +65,8 @@ DECISIONS = (
     DecisionSpec("feedback.r_pull", "Resistance of the controller's pin", "feedback", unit="Ω", low=100, high=1e6,
                  schools="what its data sheet names: some kilohms to an internal supply"),
     DecisionSpec("feedback.c_zero", "Capacitor of the integrator", "feedback", unit="F", low=1e-11, high=1e-4, step="E6"),
+    DecisionSpec("feedback.r_zero", "Resistor in series with the integrator", "feedback", unit="Ω", low=0.0, high=1e7, step="E24",
+                 schools="none: the integrator acts alone; of a coupler fed from elsewhere, what makes the loop answer at once"),
     DecisionSpec("feedback.c_pole", "Capacitor at the controller's pin", "feedback", unit="F", low=1e-12, high=1e-5, step="E6"),
 )
 _LEFT_OUT = "line and load as resistors; second filters of other outputs"
@@ -84,7 +88,8 @@ FIGURES = (
 
 class Compensation(Struct, frozen=True):
     """What is around the stage: transfer ratios new and old, resistors [Ω], the integrator's capacitor [F], poles of pin and coupler [Hz];
-    direct: whether the coupler hangs on the output itself, before a second filter; the divider stands behind it (common practice)."""
+    direct: whether the coupler hangs on the output itself, before a second filter; the divider stands behind it (common practice);
+    r_zero: in series with the integrator's capacitor [Ω]."""
 
     ratios: tuple[float, float]
     r_led: float
@@ -93,6 +98,12 @@ class Compensation(Struct, frozen=True):
     pole: float
     coupler: float
     direct: bool
+    r_zero: float = 0.0
+
+    @property
+    def at_once(self) -> float:
+        """Share of the output's movement that acts at once, beside the integrator."""
+        return 1.0 if self.direct else self.r_zero / self.r_high
 
     def fed(self, w: Array, end: int) -> Array:
         """Amperes pulled from the pin per volt across the coupler's resistor."""
@@ -100,7 +111,8 @@ class Compensation(Struct, frozen=True):
 
     def around(self, w: Array, end: int, behind: Array) -> Array:
         """The same per volt of the output, its sign left out; behind: share of it where the divider is."""
-        return self.fed(w, end) * (float(self.direct) + behind * loop.integrated(w, self.r_high, self.c_zero))
+        return self.fed(w, end) * (float(self.direct)
+                                   + behind * (self.r_zero / self.r_high + loop.integrated(w, self.r_high, self.c_zero)))
 
 
 class Loop(Struct, frozen=True):
@@ -132,15 +144,17 @@ def record(work: Work, signal: Signal, r_led_most: Row) -> Loop:
                   float(r_led_most.value), wanted)
     aim = tried.aim(highest, why)
     feed = str(choose("feedback.feed", FIXED if aim is None else DIRECT,
-                      "the resonance of the stage leaves no margin to a coupler that answers at once: from a rail of about this voltage "
-                      "only the integrator acts" if aim is None else "it answers at once, and the margins hold").value)
+                      "the resonance of the stage, or a low output, leaves no margin to a coupler that hangs on it: from a rail of about "
+                      "this voltage" if aim is None else "it answers at once, and the margins hold").value)
     f_aim = float(choose("feedback.f_aim", aim or (highest, why, ()) if feed == DIRECT else (highest, why, ())).value)
     by_aim = (tried.resistor(f_aim), f"E24: the fastest corner crosses at {show(f_aim, 'Hz')}, and the old coupler still stops the pulses",
               ())
     r_led = float(choose("feedback.r_led", by_aim if feed == DIRECT else largest(r_led_most), most=r_led_most).value)
+    path = replace(tried.bare, r_led=r_led, direct=feed == DIRECT)
+    if feed == FIXED:
+        path = replace(path, r_zero=float(choose("feedback.r_zero", partial(tried.series, path, f_aim, signal.rings)).value))
     line = None if work.need.is_dc else Line(work, signal)
-    c_zero = float(choose("feedback.c_zero", lambda: _integrator(tried, r_led, f_aim, feed == DIRECT, line)).value)
-    made = tried.around(r_led, c_zero, feed == DIRECT)
+    made = replace(path, c_zero=float(choose("feedback.c_zero", lambda: _integrator(tried, path, f_aim, line)).value))
     _figures(work, signal, tried.margins(made))
     _record_step(work, signal, tried, made)
     if line is not None:
@@ -174,17 +188,18 @@ class Line:
         return bool((self.together(self.left(made)) <= self.limit).all())
 
 
-def _integrator(tried: "Tried", r_led: float, aim: float, direct: bool, line: Line | None) -> tuple[float, str, Refused]:
+def _integrator(tried: "Tried", path: Compensation, aim: float, line: Line | None) -> tuple[float, str, Refused]:
     """The integrator's capacitor by rule, and why: a smaller one than its crossovers ask for where that leaves less of the line's
-    ripple."""
-    usual = tried.integrator(r_led, aim, direct)
-    if not direct or tried.alone(r_led):
+    ripple. path: all else."""
+    usual = tried.integrator(path, aim)
+    if tried.alone(path):
         return usual, "E6: it crosses by itself, the least with which the margins hold", ()
     why = "E6: the integrator ends at a quarter of the lowest crossover"
+    with_c = lambda c: replace(path, c_zero=c)  # noqa: E731
     smaller = [usual]
-    while line is not None and smaller[-1] > OFFERS[0] and not line.fits(tried.around(r_led, smaller[-1], direct)):
+    while line is not None and smaller[-1] > OFFERS[0] and not line.fits(with_c(smaller[-1])):
         smaller.append(at_most(smaller[-1] * (1 - 1e-6), "E6"))
-    holds = lambda c: tried.holds(tried.margins(tried.around(r_led, c, direct)), aim)  # noqa: E731
+    holds = lambda c: tried.holds(tried.margins(with_c(c)), aim)  # noqa: E731
     if len(smaller) > 1 and not holds(smaller[-1]):  # mostly it does
         smaller = smaller[: bisect_left(range(1, len(smaller)), True, key=lambda k: not holds(smaller[k])) + 1]
     found = smaller[-1]
@@ -207,35 +222,52 @@ class Tried:
             np.concatenate([gain * bare.fed(self.w, end) for end, (gain, *_) in zip((NEW, OLD), self.plants, strict=True)], 1))
         self._slowest: dict[float, float] = {}
 
-    def around(self, r_led: float, c_zero: float, direct: bool) -> Compensation:
-        """The network with these values."""
-        return replace(self.bare, r_led=r_led, c_zero=c_zero, direct=direct)
-
-    def resistor(self, aim: float) -> float:
+    def resistor(self, aim: float, most: float | None = None) -> float:
         """Of E24, with which no corner crosses above the aim [Hz]; no more than the most."""
         k = int(np.clip(np.searchsorted(self.f, aim) - 1, 0, len(self.f) - 2))
         share = np.log(aim / self.f[k]) / np.log(self.f[k + 1] / self.f[k])
         least = at_least(BESIDE * 10.0 ** float((self.sizes[k] + share * (self.sizes[k + 1] - self.sizes[k])).max()), "E24")
-        return least if least <= self.most else at_most(self.most, "E24")
+        most = self.most if most is None else most
+        return least if least <= most else at_most(most, "E24")
 
-    def slowest(self, r_led: float) -> float:
+    def slowest(self, path: Compensation) -> float:
         """Lowest crossover [Hz] without the integrator."""
-        if r_led not in self._slowest:
-            self._slowest[r_led] = float(loop.crossing(self.f, self.sizes - np.log10(r_led))[0].min())
-        return self._slowest[r_led]
+        seen = path.r_led / path.at_once
+        if seen not in self._slowest:
+            self._slowest[seen] = float(loop.crossing(self.f, self.sizes - np.log10(seen))[0].min())
+        return self._slowest[seen]
 
-    def alone(self, r_led: float) -> bool:
+    def alone(self, path: Compensation) -> bool:
         """Whether some corner crosses by its integrator alone."""
-        return self.slowest(r_led) <= 2 * self.f[0]
+        return path.at_once == 0 or self.slowest(path) <= 2 * self.f[0]
 
-    def integrator(self, r_led: float, aim: float, direct: bool) -> float:
+    def integrator(self, path: Compensation, aim: float) -> float:
         """Capacitor of E6 with which the integrator ends well below that; where it crosses itself, the least with which the margins
         hold."""
-        if direct and not self.alone(r_led):
-            return at_least(ZERO_BELOW / (2 * np.pi * self.bare.r_high * self.slowest(r_led)), "E6")
+        if not self.alone(path):
+            return at_least(ZERO_BELOW / (2 * np.pi * path.at_once * path.r_high * self.slowest(path)), "E6")
         return OFFERS[min(
-            bisect_left(range(len(OFFERS)), True, key=lambda k: self.holds(self.margins(self.around(r_led, OFFERS[k], direct)), aim)),
+            bisect_left(range(len(OFFERS)), True, key=lambda k: self.holds(self.margins(replace(path, c_zero=OFFERS[k])), aim)),
             len(OFFERS) - 1)]
+
+    def series(self, path: Compensation, highest: float, rings: bool) -> tuple[float, str, Refused]:
+        """Resistor in series with the integrator of a coupler that is fed from elsewhere: of steps down from the highest crossover [Hz] the
+        first with which the margins hold, where its slowest corner is faster than by the integrator alone; else none. rings: the stage,
+        above which nothing should act."""
+        if rings:
+            return 0.0, "none: below the resonance of tank or filter only the integrator acts", ()
+        def held(with_r: Compensation) -> float:
+            """Its lowest crossover [Hz], 0 where some margin does not hold."""
+            margins = self.margins(replace(with_r, c_zero=self.integrator(with_r, highest)))
+            return float(margins.crossover.min()) if self.holds(margins, highest) else 0.0
+        bare = held(path)
+        for aim in (float(f"{highest * STEP**k:.2g}") for k in range(STEPS)):
+            r_zero = at_most(path.r_high * path.r_led / self.resistor(aim, np.inf), "E24")
+            with_r = replace(path, r_zero=r_zero)
+            if self.holds(self.margins(replace(with_r, c_zero=OFFERS[-1])), aim) and (slow := held(with_r)) > FASTER * bare:
+                return (r_zero, f"E24: the fastest corner crosses at {show(aim, 'Hz')}",
+                        (f"0 Ω: the slowest crosses at {show(bare, 'Hz')}, here at {show(slow, 'Hz')}",))
+        return 0.0, "none: no margin is left to more than an integrator", ()
 
     def holds(self, found: loop.Margins, aim: float) -> bool:
         """Whether margins are as wanted and no corner crosses above the aim [Hz]."""
@@ -248,12 +280,13 @@ class Tried:
         held: list[tuple[float, float]] = []
         for aim in (float(f"{highest * STEP**k:.2g}") for k in range(STEPS)):
             r_led = self.resistor(aim)
-            found = self.margins(self.around(r_led, OFFERS[-1], True))  # hardly an integrator
+            path = replace(self.bare, r_led=r_led, c_zero=OFFERS[-1])  # hardly an integrator
+            found = self.margins(path)
             if self.holds(found, aim):
-                found = self.margins(self.around(r_led, self.integrator(r_led, aim, True), True))
+                found = self.margins(replace(path, c_zero=self.integrator(path, aim)))
             if self.holds(found, aim):
                 held.append((float(found.crossover.min()), aim))
-                if not self.alone(r_led):
+                if not self.alone(path):
                     break
             elif not held:
                 refused.append(
@@ -300,8 +333,8 @@ def _figures(work: Work, signal: Signal, found: loop.Margins) -> None:
     sheet = work.sheet
     text = (f"the open loop on {COUNT} frequencies: {signal.told}, coupler and reference; at the least and the greatest bus of each load, "
             f"in proportion between; where pulses are left out as the mean of the other loads; {{}}")
-    parts = {k: sheet.rows[f"feedback.{k}"] for k in ("r_led", "c_zero", "c_pole", "ctr", "ctr_spread", "ctr_left", "slope", "r_high")
-             if f"feedback.{k}" in sheet.rows}
+    around = ("r_led", "r_zero", "c_zero", "c_pole", "ctr", "ctr_spread", "ctr_left", "slope", "r_high")
+    parts = {k: sheet.rows[f"feedback.{k}"] for k in around if f"feedback.{k}" in sheet.rows}
     both = lambda name, worst: signal.where.spread(worst(*getattr(found, name).reshape(2, -1)))  # noqa: E731
     sheet.solved("feedback.crossover", both("crossover", np.maximum), "Hz", text.format("the faster of new and old"), **parts)
     sheet.solved("feedback.crossover_least", both("crossover", np.minimum), "Hz", text.format("the slower of new and old"), **parts)

@@ -109,6 +109,11 @@ class Signal(Struct, frozen=True):
     inductance: float = 0.0
     asked: Any = 0.0
 
+    @property
+    def rings(self) -> bool:
+        """Whether a tank, or a filter under duty control, turns the phase at once."""
+        return getattr(self.stage, "ramp", None) is None or getattr(self.stage, "by_duty", None) is not None
+
     def plant(self, w: Array, end: int, only: Any = slice(None)) -> tuple[Array, Any, Array]:
         """Volts at the regulated output, before its second filter, per ampere pulled from the pin (sign left out), the share of it behind
         that filter, and volts there per ampere drawn. w: (m, 1) [1/s]; gives (m, corners)."""

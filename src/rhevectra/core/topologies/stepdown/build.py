@@ -131,9 +131,8 @@ def _longer(work: Work, v: Variant) -> float:
 
 
 def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
-    """All choices of the power stage for a known bus; again, three times at most, with a shorter duty where it comes out a little over
-    its limit, with the transformer in pieces where no single core takes it, or with another die where the peak is above what was
-    expected."""
+    """All choices of the power stage for a known bus; again, a few times at most, with a shorter duty where it comes out a little over its
+    limit, with the transformer in pieces where no single core takes it, or with another die where the peak is above what was expected."""
     return work.until_enough(lambda **known: _built(v, work, v_bus, **known), lambda made, known: _missed(v, work, *made, known))[0]
 
 
