@@ -20,8 +20,7 @@ from rhevectra.core.design.design import Design, least_margin
 from rhevectra.core.design.names import spoken
 from rhevectra.core.design.regulators import LINEAR, REGULATED
 from rhevectra.core.design.size import size, usual_front_end
-from rhevectra.core.stages import FRONT_ENDS, clamps_for, front_ends_for
-from rhevectra.core.stages.dies import beside
+from rhevectra.core.stages import FRONT_ENDS, beside, clamps_for, front_ends_for
 from rhevectra.core.topologies import TOPOLOGIES, usual_topology
 
 COMMON = ("front_end",)
@@ -76,7 +75,7 @@ def _entry(design: Design, pins: Mapping[str, Any]) -> Entry:
     peaks = PEAKS.mask(grid)
     highest = lambda id: float(np.broadcast_to(np.asarray(design.rows[id].value, float), grid.shape)[peaks].max())  # noqa: E731
     (_, dies), *more = TOPOLOGIES[design.topology].bill(design)["switches"]
-    stress = (dies // beside(design.rows) + sum(n for _, n in more)) * highest("switch.v_peak") * highest("switch.i_peak")
+    stress = (dies // beside.number(design.rows) + sum(n for _, n in more)) * highest("switch.v_peak") * highest("switch.i_peak")
     stress += highest("pfc.v_switch") * highest("pfc.i_peak") if "pfc.i_peak" in design.rows else 0.0
     stored = sum(float(design.value(f"output{n}.i_c_rms")) * o.magnitude for n, o in enumerate(design.delivered.outputs, 1)
                  if f"output{n}.i_c_rms" in design.rows)

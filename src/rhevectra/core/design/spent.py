@@ -5,7 +5,8 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis.decisions import DecisionSpec
-from rhevectra.core.stages.dies import PULSED, beside
+from rhevectra.core.stages import beside
+from rhevectra.core.stages.dies import PULSED
 from rhevectra.core.stages.inlet import CELL, DISCHARGE, SWITCH
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE
@@ -66,7 +67,7 @@ def _best_class(figure: str, table: str, value: Any, work: Work) -> bool:
         return bool(own[of] == (min if of == "error" else max)(row[of] for row in rows))
     if figure in OF_CURRENT and table == "switches":
         most = max(row["i_max_a"] for row in rows if row["v_class_v"] >= own["v_class_v"])
-        return bool(own["i_max_a"] >= most or PULSED * beside(work.sheet.rows) * most < np.max(work.sheet.rows[figure].value))
+        return bool(own["i_max_a"] >= most or PULSED * beside.number(work.sheet.rows) * most < np.max(work.sheet.rows[figure].value))
     if figure in OF_HEAT and table == "switches":
         return bool(own["r_on_25_ohm"] <= min(row["r_on_25_ohm"] for row in rows if row["v_class_v"] >= own["v_class_v"]))
     return figure in BY_LOSS and own.get("kind") == "synchronous"

@@ -1,7 +1,6 @@
 """Choosing a discrete switch class: the lowest voltage class that holds, then the die by loss; and its heat, alone or side by side."""
 
 from collections.abc import Callable, Mapping, Sequence
-from itertools import takewhile
 from typing import Any
 
 import numpy as np
@@ -23,15 +22,8 @@ JUNCTION_SHARE = 0.85
 SPENT = 0.018
 """Share of the output that all switches of a stage may burn before dies of low resistance are looked at too (common practice, no
 source)."""
-LIMIT_ROOM = 1.02
-"""Room over the peak at the current limit once it is known."""
-MOST_BESIDE = 8
-SPREAD, SPARED, WORTH = 0.15, 0.15, 0.5
-"""Most switches side by side; how far their resistances differ from the mean, each way, with their tracks; and what one more has
-to spare to be worth its place, as a share of their loss and in watts (common practice, no source)."""
-PARALLEL, UNEVEN = "switch.parallel", "switch.r_spread"
-ADDED = ("q_gate_c", "c_energy_f", "c_charge_f")
-"""What of dies side by side adds up."""
+SPREAD = 0.15
+"""How far the resistances of switches side by side differ from their mean, each way, with their tracks (common practice, no source)."""
 _COOLABLE = {"natural": (3.0, "forced air or the chassis is needed"), "forced": (1.5, "usual heat sinks in forced air do not reach"),
              "conduction": (1.5, "usual insulators to the chassis do not reach")}
 
@@ -79,86 +71,10 @@ def spread_decision(id: str, stage: str) -> DecisionSpec:
                         schools="0.1 to 0.2 as bought, tracks alike; more where they lie one behind the other")
 
 
-BESIDE = (
-    DecisionSpec(PARALLEL, "Switches side by side", "switch", kind="integer", low=1, high=MOST_BESIDE,
-                 schools="one: as long as a class carries the limit and can be kept cool; several: the heat in as many packages, charge "
-                 "and capacitance as often"),
-    spread_decision(UNEVEN, "switch"),
-)
-
-
-def uneven(work: Work) -> float:
-    """How far the resistances of switches side by side differ from their mean, each way."""
-    return float(work.choose.pins.get(UNEVEN, SPREAD))
-
-
-def beside(rows: Mapping[str, Any]) -> int:
-    """How many switches of a power stage stand side by side."""
-    return int(rows[PARALLEL].value) if PARALLEL in rows else 1
-
-
-def together(row: Mapping[str, Any], count: int, spread: float) -> Mapping[str, Any]:
-    """A class as so many dies side by side: their resistance together, charge and capacitance of all, and the current at which the most
-    loaded of them reaches its own."""
-    if count == 1:
-        return row
-    return {**row, "parallel": count, "r_on_25_ohm": row["r_on_25_ohm"] / count,
-            "i_max_a": float(synchronous.carried(synchronous.most_loaded(count, spread), row["i_max_a"], count)),
-            **{name: count * row[name] for name in ADDED}}
-
-
-def hot_said(row: Mapping[str, Any]) -> str:
-    """Words for the hot resistance of a class, alone or side by side."""
-    count = row.get("parallel", 1)
-    return f"hot: {count * row['r_on_25_ohm']:g} Ω × {row['hot_ratio']:g}" + (f" / {count} side by side" if count > 1 else "")
-
-
-def choose_beside(work: Work, row: Mapping[str, Any], loss: Callable[[Mapping[str, Any]], float], i_limit: float,
-                  budget: float = np.inf) -> Mapping[str, Any]:
-    """The class with as many dies side by side as carry i_limit [A] and can be kept cool at their loss [W], all together as one row; more
-    where they burn more than the budget [W] together and a further one saves enough of it. Of switches with their driver inside one."""
-    if row["kind"] == "integrated":
-        return row
-    spread, floor = uneven(work), coolable(work.need.cooling)
-    room = JUNCTION_SHARE * row["t_junction_max_c"] - work.need.ambient_max
-
-    def lacks(count: int) -> str:
-        all_of = together(row, count, spread)
-        if PULSED * all_of["i_max_a"] < i_limit:
-            return f"{count}: {show(PULSED * all_of['i_max_a'], 'A')} carried, {show(i_limit, 'A')} at the current limit"
-        burnt = loss(all_of)
-        if room < burnt / count * (row["r_junction_case_k_w"] + floor):
-            return (f"{count}: about {show(burnt / count, 'W')} in each, may have {room * count / burnt - row['r_junction_case_k_w']:.1f} "
-                    "K/W")
-        spared = burnt - loss(together(row, count + 1, spread)) if burnt > budget else 0.0
-        worth = spared > max(SPARED * burnt, WORTH)
-        return f"{count}: about {show(burnt, 'W')}, and one more spares {show(spared, 'W', 2)}" if worth else ""
-
-    def rule() -> tuple[int, str, tuple[str, ...]]:
-        fewer = list(takewhile(bool, map(lacks, range(1, MOST_BESIDE))))
-        return (len(fewer) + 1, f"the fewest that carry the current limit, need no less than {floor:g} K/W each and burn at most "
-                f"{SPENT * 100:g} % of the output in all switches, as far as one more spares enough of it", tuple(fewer[-3:]))
-    count = int(work.choose(PARALLEL, rule).value)
-    if count > 1:
-        work.sheet("switch.over_mean", synchronous.most_loaded, count=work.sheet.rows[PARALLEL],
-                   spread=work.choose(UNEVEN, SPREAD, "switches of one class with their tracks (common practice, no source)"))
-    return together(row, count, spread)
-
-
-def of_most_loaded(work: Work, id: str, power: Any, conduction: Any) -> Any:
-    """Row `id` of the loss of the most loaded of the switches side by side, which lose `power` together, `conduction` of it in their
-    resistances; that of `power` where there is one."""
-    rows = work.sheet.rows
-    if beside(rows) == 1:
-        return power
-    return work.sheet(id, synchronous.loss_of_one, power=power, conduction=conduction, over_mean=rows["switch.over_mean"],
-                      spread=rows[UNEVEN], count=rows[PARALLEL])
-
-
 def record_most_loaded(work: Work, id: str, name: str, beside: int, i_rms: Any, count: int) -> tuple[Any, Any]:
     """Rows of the spread (decision id) and of how much the most loaded of `beside` switches carries over their mean; its current beside.
     name: what the rows begin with; i_rms: of all `count` together [A]."""
-    spread = work.choose(id, 0.15, "switches of one class with their tracks (common practice, no source)")
+    spread = work.choose(id, SPREAD, "switches of one class with their tracks (common practice, no source)")
     over = work.sheet(f"{name}over_mean", synchronous.most_loaded, count=beside, spread=spread)
     work.sheet(f"{name}i_most", synchronous.of_one, over_mean=over, i_rms=i_rms, count=count)
     return spread, over
@@ -166,26 +82,26 @@ def record_most_loaded(work: Work, id: str, name: str, beside: int, i_rms: Any, 
 
 def choose_die(work: Work, v_seen: float, sees: str, holds: str, i_least: float, loss: Callable[[Mapping[str, Any]], float],
                part: str = "switch.", kinds: tuple[str, ...] = ("discrete",), i_limit: float = 0.0,
-               budget: float = np.inf, shared: bool = False) -> Mapping[str, Any]:
+               budget: float = np.inf, offered: Sequence[Mapping[str, Any]] | None = None) -> Mapping[str, Any]:
     """Row of the class chosen, its voltage limit recorded. v_seen [V] is what it must block after derating, i_least [A] its least rating,
     i_limit [A] what it carries at the current limit; sees and holds: how the reasons call that voltage; loss [W] of a row; part: what the
-    decision and the limit begin with; kinds of class; budget [W]: what one switch may burn; shared: whether as many as were decided for
-    stand side by side. Dies of low resistance are offered where hard switching at a high current asks for them, where no other near the
-    voltage carries the limit, or where the one chosen burns more than the budget: elsewhere their capacitance costs more at light load
-    than they spare at full."""
+    decision and the limit begin with; kinds of class; budget [W]: what one switch may burn; offered: the classes as they would be used,
+    where that is not one by one. Dies of low resistance are offered where hard switching at a high current asks for them, where no other
+    near the voltage carries the limit, or where the one chosen burns more than the budget: elsewhere their capacitance costs more at light
+    load than they spare at full."""
     derate = work.choose("derating.switch_v", 0.80, "80 % of the rating (common practice)")
-    table, count = work.parts["switches"], int(work.choose.pins.get(PARALLEL, 1)) if shared else 1
+    table = work.parts["switches"]
+    every = table.rows if offered is None else offered
 
     def rule() -> tuple[str, str, tuple[str, ...]]:
-        offered = table.rows if count == 1 else [together(r, count, uneven(work)) for r in table.rows]
-        rows = [r for r in offered if r["kind"] in kinds]
+        rows = [r for r in every if r["kind"] in kinds]
         if not any(PULSED * r["i_max_a"] >= i_limit for r in rows if v_seen + 1.0 <= derate.value * r["v_class_v"] <= TWICE * v_seen):
-            rows = [r for r in offered if r["kind"] in (*kinds, "low-ohm")]
+            rows = [r for r in every if r["kind"] in (*kinds, "low-ohm")]
         classes = sorted({r["v_class_v"] for r in rows})
         lowest = next((c for c in classes if derate.value * c >= v_seen + 1.0), classes[-1])
         name, why, heavier = pick_die(rows, lowest, f"holds {holds}", i_least, i_limit, loss)
-        own = next(r for r in offered if r["name"] == name)
-        if loss(own) > budget and (lower := _of_low_resistance(offered, own, loss, budget)) is not None:
+        own = next(r for r in every if r["name"] == name)
+        if loss(own) > budget and (lower := _of_low_resistance(every, own, loss, budget)) is not None:
             name, why = (lower, f"{why.partition(';')[0]}; {name} would burn {show(loss(own), 'W', 2)}, more than "
                          f"{SPENT * 100:g} % of the output in all switches")
         return (name, why,
@@ -221,23 +137,3 @@ def _of_low_resistance(rows: Sequence[Mapping[str, Any]], chosen: Mapping[str, A
     lower = [r for r in rows if r["kind"] == "low-ohm" and r["v_class_v"] == chosen["v_class_v"] and loss(r) < loss(chosen)]
     within = [r for r in lower if loss(r) <= budget]
     return str((max(within, key=lambda r: r["r_on_25_ohm"]) if within else min(lower, key=loss))["name"]) if lower else None
-
-
-def limit_missed(work: Work, row: Mapping[str, Any], peak: float) -> float:
-    """Current at the limit [A] to look for another switch with, where the row chosen does not carry the peak [A] that is known by now; 0
-    where it does, or where a person chose both class and number."""
-    wanted, pinned = LIMIT_ROOM * peak, work.choose.pinned
-    return 0.0 if (pinned("switch.class") and pinned(PARALLEL)) or wanted <= PULSED * row["i_max_a"] else wanted
-
-
-def record_pulsed(work: Work, row: Mapping[str, Any]) -> None:
-    """Largest current of the switch [A]: integrated classes state it, dies carry more for a pulse than they do on and on."""
-    whole, rows = row["kind"] == "integrated", work.sheet.rows
-    own = work.parts["switches"].row(row["name"])
-    one = work.sheet.given("switch.i_max", own["i_max_a"] * (1.0 if whole else PULSED), "A", "catalogue",
-                           "largest current of the class" if whole
-                           else f"pulsed current at {PULSED:g} × the continuous rating (typical, from memory)")
-    if beside(rows) > 1:
-        work.sheet.again("switch.i_one", one)
-        work.sheet("switch.i_max", synchronous.carried, over_mean=rows["switch.over_mean"], i_one=rows["switch.i_one"],
-                   count=rows[PARALLEL])

@@ -10,8 +10,7 @@ from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.preferred import at_least
 from rhevectra.core.basis.sheet import Row, plain
 from rhevectra.core.formulas import gate
-from rhevectra.core.stages import rate
-from rhevectra.core.stages.dies import beside
+from rhevectra.core.stages import beside, rate
 from rhevectra.core.stages.work import FigureSpec, Work
 
 BOOTSTRAP, TRANSFORMER = "bootstrap", "transformer"
@@ -129,7 +128,7 @@ def _floating(work: Work, usual: str, charge: Any, volts: Any) -> None:
     droop = work.choose("gate.droop", 0.5, "well above a driver's lock-out (common practice)")
     slowest = sheet.given("gate.f_least", _least_rate(work), "Hz", "solved", "least rate at full load of all lines")
     quiet = sheet.given("gate.i_quiet", QUIET, "A", "rule", "of a floating driver (typical, from memory)")
-    if (count := beside(rows)) > 1:
+    if (count := beside.number(rows)) > 1:
         charge = sheet.total("gate.q_beside", "C", "gates side by side", **{f"switch{k}": charge for k in range(1, count + 1)})
     given = sheet("gate.q_boot", gate.carried, q_gate=charge, i_quiet=quiet, f_least=slowest)
     least = sheet("gate.c_boot_least", gate.bootstrap, q_boot=given, droop=droop)

@@ -2,7 +2,7 @@
 
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
-from rhevectra.core.stages.dies import PARALLEL, UNEVEN
+from rhevectra.core.stages.beside import PARALLEL, UNEVEN
 from rhevectra.core.stages.work import FigureSpec
 from rhevectra.core.topologies.common import declare, faults, least_filter, overload
 from rhevectra.core.topologies.common.declare import BUS_RIPPLE

@@ -10,7 +10,8 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import buck, flyback, forward, output
-from rhevectra.core.stages.dies import record_case, record_pulsed
+from rhevectra.core.stages.beside import record_pulsed
+from rhevectra.core.stages.dies import record_case
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.buck_aux import faults
 from rhevectra.core.topologies.buck_aux import stage as st

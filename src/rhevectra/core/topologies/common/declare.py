@@ -5,7 +5,7 @@ from typing import Any
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.magnetics import arrangement, wire
-from rhevectra.core.stages import air, dies, rate
+from rhevectra.core.stages import air, beside, dies, rate
 from rhevectra.core.stages.banks import CANS
 from rhevectra.core.stages.work import FigureSpec
 from rhevectra.core.topologies.common import barrier, idle
@@ -21,7 +21,7 @@ _DECISIONS = (
                  schools="65 kHz: second harmonic below 150 kHz; 100 to 130 kHz: smaller core, more switching loss"),
     rate.decision(rate.ID, "switch"),
     DecisionSpec("switch.class", "Switch class", "switch", "choice", table="switches"),
-    *dies.BESIDE,
+    *beside.DECISIONS,
     DecisionSpec("derating.switch_v", "Switch voltage derating", "switch", low=0.5, high=1.0,
                  schools="0.80 (common practice); 0.87 to 0.90 with a tight clamp"),
     DecisionSpec("switch.duty_limit", "Largest duty of the controller", "switch", low=0.3, high=0.85,

@@ -8,7 +8,8 @@ from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.sheet import Row
 from rhevectra.core.formulas import output, sink
 from rhevectra.core.magnetics.transformer import Choice, TransformerNeed
-from rhevectra.core.stages.dies import of_most_loaded, record_heat
+from rhevectra.core.stages.beside import of_most_loaded
+from rhevectra.core.stages.dies import record_heat
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import divider, idle, loop
 from rhevectra.core.topologies.common.signal import Signal

@@ -6,7 +6,7 @@ from typing import Any
 from msgspec import Struct
 
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.stages.dies import beside
+from rhevectra.core.stages import beside
 
 Place = tuple[float, float]
 BANK, LOAD = 93.0, 101.0
@@ -43,7 +43,7 @@ def fed_by(rows: Mapping[str, Any], name: str = "input") -> str:
 
 def switch(rows: Mapping[str, Any]) -> str:
     """What stands beside a switch: its class, and how many side by side."""
-    count, name = beside(rows), str(rows["switch.class"].value)
+    count, name = beside.number(rows), str(rows["switch.class"].value)
     return f"{count} × {name}" if count > 1 else name
 
 

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from rhevectra.core.stages.dies import beside
+from rhevectra.core.stages import beside
 from rhevectra.core.topologies.common.rectifiers import used
 
 CONTEST = {"fs": (100e3, 130e3, 65e3), "flyback.ripple_ratio": (0.6, 1.0)}
@@ -22,7 +22,7 @@ def bill(design: Any) -> dict[str, Any]:
     rows, outs = design.rows, range(1, len(design.requirement.outputs) + 1)
     second = {n: float(rows[f"filter{n}.l"].value) > 0 for n in outs}  # a choke, with one more capacitor behind it
     clamp = [(str(rows["clamp.switch"].value), 1)] if v.turned else []
-    return {"switches": [(str(rows["switch.class"].value), n * beside(rows)), *clamp],
+    return {"switches": [(str(rows["switch.class"].value), n * beside.number(rows)), *clamp],
             "rectifiers": [(str(rows[f"rectifier{n}.class"].value), used(rows, n)) for n in outs],
             "capacitors": [(str(rows[f"output{n}.cap"].value), int(rows[f"output{n}.parallel"].value) + second[n]) for n in outs],
             "wound": 1, "drives": 1, "floating_drives": n - 1 + v.turned,

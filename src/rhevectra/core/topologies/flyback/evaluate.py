@@ -14,7 +14,7 @@ from rhevectra.core.formulas import flyback, forward, handed_back, inductance, m
 from rhevectra.core.formulas import slope as ramps
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.magnetics.transformer import binding
-from rhevectra.core.stages.dies import hot_said, record_pulsed
+from rhevectra.core.stages.beside import hot_said, record_pulsed
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import record_nodes, record_rise
 from rhevectra.core.topologies.common import half_turn, idle, sensing, slope

@@ -6,7 +6,8 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.stages.dies import PARALLEL, PULSED, choose_beside, pick_die, together, uneven
+from rhevectra.core.stages import beside
+from rhevectra.core.stages.dies import PULSED, pick_die
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.least_bus import asked
 from rhevectra.core.topologies.flyback.variant import Variant
@@ -30,7 +31,7 @@ def choose_switch(work: Work, v: Variant, v_top: float, v_low: float, power: flo
     reach = v_low * 0.9 / (1 - 0.9 * float(duty_limit.value)) * 0.9 * float(duty_limit.value)
     if v.held:
         reach = min(reach, HELD_SHARE * asked(work, v_low))
-    table, count = work.parts["switches"], int(work.choose.pins.get(PARALLEL, 1))
+    table = work.parts["switches"]
 
     def reflects(v_class: float) -> float:
         """Reflected voltage [V] a class leaves; some where the bus is above it."""
@@ -50,7 +51,7 @@ def choose_switch(work: Work, v: Variant, v_top: float, v_low: float, power: flo
         return float(AT_LIMIT[v.valley] * power / v_low * (1 + v_low / (reach if v.held else reflects(v_class))))
 
     def rule() -> tuple[str, str, tuple[str, ...]]:
-        rows = sorted((together(r, count, uneven(work)) for r in table.where(kind="discrete").rows), key=lambda r: r["v_class_v"])
+        rows = sorted((r for r in beside.offered(work) if r["kind"] == "discrete"), key=lambda r: r["v_class_v"])
         wanted = 0.0 if v.held else min(0.7 * reach, 75.0)
         classes = sorted({r["v_class_v"] for r in rows})
         room = {c: (derate.value * c - v_top - 1) / 1.04 / room_wanted for c in classes}
@@ -64,7 +65,7 @@ def choose_switch(work: Work, v: Variant, v_top: float, v_low: float, power: flo
 
     name = work.choose("switch.class", rule)
     v_class = table.row(name.value)["v_class_v"]
-    row = choose_beside(work, table.row(name.value), loss_of(v_class), 0.0 if work.choose.pinned("switch.class") else at_limit(v_class))
+    row = beside.choose(work, table.row(name.value), loss_of(v_class), 0.0 if work.choose.pinned("switch.class") else at_limit(v_class))
     work.sheet.given("switch.v_class", v_class, "V", "catalogue", f"class {name.value}")
     work.sheet.given("switch.v_limit", v_class * float(derate.value), "V", "rule",
                      f"{v_class:g} V × derating {float(derate.value):g}")

@@ -18,7 +18,8 @@ from rhevectra.core.magnetics.candidate import leakage_of
 from rhevectra.core.magnetics.copper_loss import half_later, phasors
 from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed
 from rhevectra.core.magnetics.windows import Windows, windows
-from rhevectra.core.stages.dies import SINGLE, SPENT, choose_beside, choose_die, limit_missed
+from rhevectra.core.stages import beside
+from rhevectra.core.stages.dies import SINGLE, SPENT, choose_die
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import choose_wound
 from rhevectra.core.topologies.common import barrier, boards, pieces, secondaries, sensing
@@ -74,8 +75,8 @@ def choose_switch(work: Work, v: Variant, v_top: float, v_low: float, i_limit: f
         return float(r["r_on_25_ohm"] * r["hot_ratio"] * i_rms**2 + 1e5 * r["q_gate_c"] * 12 + 1e5 * 0.05 * r["c_charge_f"] * v_top**2)
     budget = SPENT * work.need.power / v.switches
     row = choose_die(work, v_top, "the bus reaches", "the highest bus", 1.8 * i_rms, loss, i_limit=i_limit or AT_LIMIT * room * i_rms,
-                     budget=budget, shared=True)
-    return choose_beside(work, row, loss, i_limit, budget)
+                     budget=budget, offered=beside.offered(work))
+    return beside.choose(work, row, loss, i_limit, budget)
 
 
 def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
@@ -95,7 +96,7 @@ def _missed(v: Variant, work: Work, plan: Plan) -> dict[str, Any]:
         found["count"] = count
     if more := _hotter(work, plan):
         found["more"] = more
-    if i_limit := limit_missed(work, plan.switch,
+    if i_limit := beside.limit_missed(work, plan.switch,
                                max(plan.stage.extra["room"] * plan.ends.most("i_peak", plan.settled.out["i_tank_peak"]),
                                    plan.i_short / SINGLE)):
         found["i_limit"] = i_limit

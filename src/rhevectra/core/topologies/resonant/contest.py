@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from rhevectra.core.stages.dies import beside
+from rhevectra.core.stages import beside
 from rhevectra.core.topologies.common.rectifiers import used
 from rhevectra.core.topologies.common.secondary_kinds import RECTIFIERS
 
@@ -18,7 +18,7 @@ def bill(design: Any) -> dict[str, Any]:
     (resonant capacitor, auxiliary rectifier, current sense)."""
     rows, s = design.rows, design.context["stage"]
     v, outputs = s.variant, (1, *(x.n for x in s.others))
-    return {"switches": [(str(rows["switch.class"].value), v.switches * beside(rows))],
+    return {"switches": [(str(rows["switch.class"].value), v.switches * beside.number(rows))],
             "rectifiers": [(str(rows[f"rectifier{k}.class"].value), RECTIFIERS[s.secondary] * v.phases * used(rows, k)) for k in outputs],
             "capacitors": [(str(rows[f"output{k}.cap"].value), int(rows[f"output{k}.parallel"].value)) for k in outputs],
             "wound": (2 if "inductor.core" in rows else 1) * v.phases, "drives": v.switches // 2, "floating_drives": v.switches // 2,

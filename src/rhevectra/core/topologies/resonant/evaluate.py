@@ -18,7 +18,8 @@ from rhevectra.core.magnetics.inductor import TURNS_WHY, InductorChoice
 from rhevectra.core.magnetics.transformer import binding
 from rhevectra.core.magnetics.windows import windows
 from rhevectra.core.stages import rate
-from rhevectra.core.stages.dies import hot_said, record_case, record_pulsed
+from rhevectra.core.stages.beside import hot_said, record_pulsed
+from rhevectra.core.stages.dies import record_case
 from rhevectra.core.stages.work import Work
 from rhevectra.core.stages.wound import core_loss, record_rise
 from rhevectra.core.topologies.common import idle, pieces, secondaries, sensing, supply

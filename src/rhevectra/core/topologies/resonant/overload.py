@@ -11,7 +11,7 @@ from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import output
 from rhevectra.core.formulas import overload as formulas
-from rhevectra.core.stages.dies import beside, of_most_loaded
+from rhevectra.core.stages import beside
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import overload as common
 from rhevectra.core.topologies.resonant import ends, peak_gain, several
@@ -166,9 +166,9 @@ def _heat(work: Work, plan: Any, reached: Reached, most: Any) -> None:
     sheet("overload.t_winding", formulas.lasting, ambient=rows["ambient.max"], t_winding=rows["transformer.t_winding"], more=more)
     common.allow_winding(work)
     power = sheet("overload.loss_switch", formulas.lost, loss=rows["switch.loss"], conduction=rows["switch.loss_conduction"], more=more)
-    if beside(rows) > 1:
+    if beside.number(rows) > 1:
         conduction = rows["switch.loss_conduction"]
-        power = of_most_loaded(work, "overload.loss_each", power, sheet("overload.loss_on", formulas.lost, loss=conduction,
+        power = beside.of_most_loaded(work, "overload.loss_each", power, sheet("overload.loss_on", formulas.lost, loss=conduction,
                                                                         conduction=conduction, more=more))
     sheet("overload.r_ca", output.case_to_ambient, t_junction=rows["switch.t_junction"], ambient=rows["ambient.max"], power=power,
           r_jc=plan.switch["r_junction_case_k_w"])

@@ -20,8 +20,8 @@ from rhevectra.core.magnetics.candidate import leakage_of
 from rhevectra.core.magnetics.copper_loss import half_later, phasors
 from rhevectra.core.magnetics.inductor import InductorChoice, InductorNeed
 from rhevectra.core.magnetics.windows import Windows, windows
-from rhevectra.core.stages import rate
-from rhevectra.core.stages.dies import SPENT, choose_beside, choose_die, limit_missed
+from rhevectra.core.stages import beside, rate
+from rhevectra.core.stages.dies import SPENT, choose_die
 from rhevectra.core.stages.inlet import EXPECTED_C
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import barrier, boards, least_filter, pieces, secondaries, secondary_kinds, sensing, slope
@@ -103,8 +103,8 @@ def choose_switch(work: Work, v: Variant, v_bus: Any, v_top: float, v_low: float
     budget = SPENT * work.need.power / v.switches
     row = choose_die(work, v_top, "the switch sees",
                      "the highest input, the held voltage and its spike" if v.clamped or v.active else "the highest bus", 1.3 * i_on, loss,
-                     i_limit=i_limit or AT_LIMIT * i_on, budget=budget, shared=True)
-    return {"row": choose_beside(work, row, loss, i_limit, budget), "duty_limit": duty_limit}
+                     i_limit=i_limit or AT_LIMIT * i_on, budget=budget, offered=beside.offered(work))
+    return {"row": beside.choose(work, row, loss, i_limit, budget), "duty_limit": duty_limit}
 
 
 def _reset_ratio(work: Work, v: Variant) -> float:
@@ -148,7 +148,7 @@ def _missed(v: Variant, work: Work, plan: Plan, longest: float, peak: float, so_
         known["count"] = count
     if plan.stage.others and not plan.choke.passed and not work.choose.pinned("filter1.l"):
         known["more"] = WIDER * so_far.get("more", 1.0)
-    if i_limit := limit_missed(work, plan.switch["row"], peak):
+    if i_limit := beside.limit_missed(work, plan.switch["row"], peak):
         known["i_limit"] = i_limit
     return known
 

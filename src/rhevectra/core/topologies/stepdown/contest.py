@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from rhevectra.core.stages.dies import beside
+from rhevectra.core.stages import beside
 from rhevectra.core.topologies.common.rectifiers import used
 from rhevectra.core.topologies.common.secondary_kinds import DOUBLER, RECTIFIERS
 
@@ -18,7 +18,7 @@ def bill(design: Any) -> dict[str, Any]:
     diodes, auxiliary rectifier, current sense)."""
     rows, v, kind = design.rows, design.context["stage"].variant, design.context["stage"].secondary
     n, outputs = v.switches + v.active, (1, *(x.n for x in design.context["stage"].others))
-    return {"switches": [(str(rows["switch.class"].value), n * beside(rows))],
+    return {"switches": [(str(rows["switch.class"].value), n * beside.number(rows))],
             "rectifiers": [(str(rows[f"rectifier{k}.class"].value), RECTIFIERS[kind] * used(rows, k)) for k in outputs],
             "capacitors": [(str(rows[f"output{k}.cap"].value), int(rows[f"output{k}.parallel"].value)) for k in outputs],
             "wound": 2 + ("inductor.core" in rows) + (kind == DOUBLER), "drives": n if v.clamped else n // 2,

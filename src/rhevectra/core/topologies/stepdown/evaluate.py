@@ -14,7 +14,7 @@ from rhevectra.core.formulas import slope as ramps
 from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.magnetics.transformer import binding
 from rhevectra.core.magnetics.windows import windows
-from rhevectra.core.stages.dies import hot_said, record_pulsed
+from rhevectra.core.stages.beside import hot_said, record_pulsed
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import idle, least_filter, pieces, secondary_kinds, sensing, slope, supply
 from rhevectra.core.topologies.common.bank import record_bank
