@@ -105,9 +105,10 @@ def of_most_loaded(work: Work, id: str, power: Any, conduction: Any) -> Any:
 
 def limit_missed(work: Work, row: Mapping[str, Any], peak: float) -> float:
     """Current at the limit [A] to look for another switch with, where the row chosen does not carry the peak [A] that is known by now; 0
-    where it does, or where a person chose both class and number."""
+    where it does, where there are as many as there may be, or where a person chose both class and number."""
     wanted, pinned = LIMIT_ROOM * peak, work.choose.pinned
-    return 0.0 if (pinned("switch.class") and pinned(PARALLEL)) or wanted <= PULSED * row["i_max_a"] else wanted
+    settled = row.get("parallel", 1) == MOST_BESIDE or (pinned("switch.class") and pinned(PARALLEL))
+    return 0.0 if settled or wanted <= PULSED * row["i_max_a"] else wanted
 
 
 def record_pulsed(work: Work, row: Mapping[str, Any]) -> None:
