@@ -22,9 +22,9 @@ CASES = {
 """Topology -> input, output [V] and [A], switch class."""
 
 
-def designed(topology, pins=(), own=None, amps=None):
-    mains, volts, usual, name = CASES[topology]
-    need = Requirement(outputs=(Output(voltage=volts, current_max=amps or usual),), hold_up=0.0, cooling="forced", **mains)
+def designed(topology, pins=(), own=None):
+    mains, volts, amps, name = CASES[topology]
+    need = Requirement(outputs=(Output(voltage=volts, current_max=amps),), hold_up=0.0, cooling="forced", **mains)
     catalogue = with_own(shipped(), {"switches": [own]}, "test") if own else shipped()
     return size(need, {"topology": topology, "switch.class": own["name"] if own else name, **dict(pins)}, catalogue=catalogue, noise=False)
 

@@ -13,6 +13,7 @@ from rhevectra.core.emission.declare import in_each, stages_of
 from rhevectra.core.stages import FRONT_ENDS, rate
 from rhevectra.core.stages.clamping import DIODE_SHARE, diode_class
 from rhevectra.core.stages.gates import by_turns
+from rhevectra.core.stages.inlet import switch_discharges
 from rhevectra.core.stages.sinks import PAD, SIDES, called, room_said
 from rhevectra.core.stages.strings import ACROSS
 from rhevectra.core.topologies import TOPOLOGIES
@@ -90,7 +91,7 @@ def rows(design: Design) -> list[tuple[str, str, int]]:
             out.append((label, told, _count(design, id)))
     out += [*_diodes(design), *_second_stages(design), *_sensing(design), *_feedback(design), *_controller(design), *_gates(design),
             *_sinks(design)]
-    if "inlet.t_seen" in design.rows:
+    if switch_discharges(design.rows):
         out.append(("discharge switch of the X capacitors", f"approved for it; holds {show(design.most('inlet.v_crest'), 'V')}, closes "
                     f"within {show(design.value('inlet.t_seen'), 's')} of the line's end", 1))
     if "feedback.v_trip" in design.rows:

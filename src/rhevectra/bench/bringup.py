@@ -10,6 +10,7 @@ from rhevectra.bench.readings import AMPERES, HERTZ, PROBE, VOLTS, Check, band_o
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design, Figure
 from rhevectra.core.stages import rate
+from rhevectra.core.stages.inlet import switch_discharges
 from rhevectra.core.stages.sinks import SIDES, WARM, called, key
 from rhevectra.core.topologies.common.making import inductance_band, leakage_band
 from rhevectra.drawing.sheet import has_sheet
@@ -123,7 +124,7 @@ def _cold(design: Design) -> Iterator[Check]:
                     "the gap is wider than ordered, or the core is not closed", "the gap is smaller than ordered: it saturates sooner")
         yield Check("Leakage of the primary", "bench", "outputs shorted, 100 kHz", "H", *leakage_band(design), "transformer.leakage", "",
                     "enter it at the leakage inductance: clamp and peaks follow")
-    if "inlet.r_x" in design.rows and "inlet.t_seen" not in design.rows:
+    if "inlet.r_x" in design.rows and not switch_discharges(design.rows):
         value = float(design.rows["inlet.r_x"].value)
         yield Check("Between the pins of the plug", "bench", "ohmmeter, fuse in, settled", "Ω", 0.95 * value, 1.05 * value,
                     "inlet.discharge_time", "a short or a leak before or behind the bridge", "discharge resistor or fuse open")

@@ -11,6 +11,7 @@ from rhevectra.core.design.regulators import behind
 from rhevectra.core.magnetics.ring import rings
 from rhevectra.core.magnetics.windows import windows
 from rhevectra.core.stages import DC_FRONT_END, FRONT_ENDS
+from rhevectra.core.stages.inlet import switch_discharges
 from rhevectra.core.stages.sinks import SIDES
 from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.core.topologies.common.supply import regulated
@@ -49,7 +50,7 @@ def whole_bill(design: Design) -> dict[str, Any]:
     if held := behind(design.rows):
         power_stage["regulators"] = [(str(design.rows[f"regulator{n}.class"].value), 1) for n in held]
     power_stage["small"] += TRIP_PARTS * ("feedback.v_trip" in design.rows) + REGULATOR_PARTS * regulated(design.rows)
-    power_stage["small"] += DISCHARGE_PARTS * ("inlet.t_seen" in design.rows)
+    power_stage["small"] += DISCHARGE_PARTS * switch_discharges(design.rows)
     front: dict[str, Any] = getattr(FRONT_ENDS.get(design.front_end, DC_FRONT_END), "bill", lambda _: {})(design)
     power_stage["sinks"] = [float(design.rows[f"sink.{side}"].value) for side in SIDES if f"sink.{side}" in design.rows]
     return {k: x + front[k] if k in front else x for k, x in power_stage.items()} | {k: x for k, x in front.items() if k not in power_stage}

@@ -9,7 +9,7 @@ import numpy as np
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import synchronous
-from rhevectra.core.stages.dies import JUNCTION_SHARE, PULSED, SPENT, SPREAD, coolable, spread_decision
+from rhevectra.core.stages.dies import JUNCTION_SHARE, PULSED, SPENT, SPREAD, coolable, record_uneven, spread_decision
 from rhevectra.core.stages.work import Work
 
 MOST_BESIDE = 8
@@ -62,7 +62,7 @@ def hot_said(row: Mapping[str, Any]) -> str:
 
 
 def choose(work: Work, row: Mapping[str, Any], loss: Callable[[Mapping[str, Any]], float], i_limit: float,
-                  budget: float = np.inf) -> Mapping[str, Any]:
+           budget: float = np.inf) -> Mapping[str, Any]:
     """The class with as many dies side by side as carry i_limit [A] and can be kept cool at their loss [W], all together as one row; more
     where they burn more than the budget [W] together and a further one saves enough of it. Of switches with their driver inside one."""
     if row["kind"] == "integrated":
@@ -88,8 +88,7 @@ def choose(work: Work, row: Mapping[str, Any], loss: Callable[[Mapping[str, Any]
                 f"{SPENT * 100:g} % of the output in all switches, as far as one more spares enough of it", tuple(fewer[-3:]))
     count = int(work.choose(PARALLEL, rule).value)
     if count > 1:
-        work.sheet("switch.over_mean", synchronous.most_loaded, count=work.sheet.rows[PARALLEL],
-                   spread=work.choose(UNEVEN, SPREAD, "switches of one class with their tracks (common practice, no source)"))
+        record_uneven(work, UNEVEN, "switch.", work.sheet.rows[PARALLEL])
     return together(row, count, spread)
 
 

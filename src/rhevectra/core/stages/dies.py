@@ -71,11 +71,16 @@ def spread_decision(id: str, stage: str) -> DecisionSpec:
                         schools="0.1 to 0.2 as bought, tracks alike; more where they lie one behind the other")
 
 
-def record_most_loaded(work: Work, id: str, name: str, beside: int, i_rms: Any, count: int) -> tuple[Any, Any]:
-    """Rows of the spread (decision id) and of how much the most loaded of `beside` switches carries over their mean; its current beside.
-    name: what the rows begin with; i_rms: of all `count` together [A]."""
+def record_uneven(work: Work, id: str, name: str, beside: Any) -> tuple[Any, Any]:
+    """Rows of the spread (decision id) and of how much the most loaded of `beside` switches carries over their mean. name: what that row
+    begins with."""
     spread = work.choose(id, SPREAD, "switches of one class with their tracks (common practice, no source)")
-    over = work.sheet(f"{name}over_mean", synchronous.most_loaded, count=beside, spread=spread)
+    return spread, work.sheet(f"{name}over_mean", synchronous.most_loaded, count=beside, spread=spread)
+
+
+def record_most_loaded(work: Work, id: str, name: str, beside: int, i_rms: Any, count: int) -> tuple[Any, Any]:
+    """The same rows, and the current of the most loaded beside. i_rms: of all `count` together [A]."""
+    spread, over = record_uneven(work, id, name, beside)
     work.sheet(f"{name}i_most", synchronous.of_one, over_mean=over, i_rms=i_rms, count=count)
     return spread, over
 

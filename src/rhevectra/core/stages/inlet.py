@@ -226,15 +226,25 @@ def _drain(need: Requirement, c: float, wait: float = 0.0) -> float:
     return at_most(min((DISCHARGED - wait) / max(c, 1e-9) / swing, MOST_X[need.standby_power_max is not None]), "E24")
 
 
+def _burnt(need: Requirement, c: float) -> float:
+    """What a resistor that discharges X capacitors of c [F] burns at the highest line [W]."""
+    return need.mains.v_max**2 / _drain(need, c)
+
+
 def _switched(need: Requirement, burnt: float) -> bool:
     """Whether the rule takes a switch where a resistor would burn so much [W]."""
     return need.standby_power_max is not None and burnt > SPARED * need.standby_power_max
 
 
+def switch_discharges(rows: Mapping[str, Any]) -> bool:
+    """Whether a switch discharges the X capacitors."""
+    return DISCHARGE in rows and str(rows[DISCHARGE].value) == SWITCH
+
+
 def discharge_burns(work: Work) -> float:
     """What discharges the X capacitors takes while the line is there [W], before it is chosen."""
     need, pins = work.need, work.choose.pins
-    burnt = need.mains.v_max**2 / _drain(need, float(pins.get("inlet.c_x", usual_x(need.power))))
+    burnt = _burnt(need, float(pins.get("inlet.c_x", usual_x(need.power))))
     return QUIET * need.mains.v_max if pins.get(DISCHARGE, SWITCH if _switched(need, burnt) else RESISTOR) == SWITCH else burnt
 
 
@@ -242,7 +252,7 @@ def record_discharge(work: Work, line: Any) -> None:
     """What takes the charge from the X capacitors once the plug is out, how long that lasts, and what it burns before. line: row of the
     line's voltage."""
     sheet, need, c_x = work.sheet, work.need, x_capacitor(work)
-    burnt = need.mains.v_max**2 / _drain(need, float(c_x.value))
+    burnt = _burnt(need, float(c_x.value))
     switched = str((work.choose(DISCHARGE, SWITCH, f"a resistor would burn {show(burnt, 'W')} of the "
                                 f"{show(need.standby_power_max or 0.0, 'W')} admitted at no load") if _switched(need, burnt)
                     else work.choose(DISCHARGE, RESISTOR, "the cheapest (common practice)")).value) == SWITCH

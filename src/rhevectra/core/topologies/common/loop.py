@@ -256,6 +256,7 @@ class Tried:
         above which nothing should act."""
         if rings:
             return 0.0, "none: below the resonance of tank or filter only the integrator acts", ()
+
         def held(with_r: Compensation) -> float:
             """Its lowest crossover [Hz], 0 where some margin does not hold."""
             margins = self.margins(replace(with_r, c_zero=self.integrator(with_r, highest)))

@@ -33,9 +33,13 @@ def choose_switch(work: Work, v: Variant, v_top: float, v_low: float, power: flo
         reach = min(reach, HELD_SHARE * asked(work, v_low))
     table = work.parts["switches"]
 
+    def leaves(v_class: float) -> float:
+        """Reflected voltage [V] that is left of a class, below nothing where the bus is above it."""
+        return float((derate.value * v_class - v_top - 1) / 1.04 / room_wanted)
+
     def reflects(v_class: float) -> float:
-        """Reflected voltage [V] a class leaves; some where the bus is above it."""
-        return float(max(min((derate.value * v_class - v_top - 1) / 1.04 / room_wanted, reach), 1.0))
+        """The same, as far as the duty limit lets it, and some in any case."""
+        return max(min(leaves(v_class), reach), 1.0)
 
     def loss_of(v_class: float) -> Callable[[Mapping[str, Any]], float]:
         i_rms, i_peak = power / v_low / np.sqrt(0.45 * 3) * 1.25, peak_of(v_class)
@@ -54,7 +58,7 @@ def choose_switch(work: Work, v: Variant, v_top: float, v_low: float, power: flo
         rows = sorted((r for r in beside.offered(work) if r["kind"] == "discrete"), key=lambda r: r["v_class_v"])
         wanted = 0.0 if v.held else min(0.7 * reach, 75.0)
         classes = sorted({r["v_class_v"] for r in rows})
-        room = {c: (derate.value * c - v_top - 1) / 1.04 / room_wanted for c in classes}
+        room = {c: leaves(c) for c in classes}
         v_class = next((c for c in classes if room[c] >= wanted), classes[-1])
         refused = [f"{c:g} V: {show(derate.value * c, 'V')} after derating, the bus reaches {show(v_top, 'V')}" if v.held
                    else f"{c:g} V: leaves {show(max(room[c], 0), 'V')} reflected voltage, {show(wanted, 'V')} wanted" for c in classes

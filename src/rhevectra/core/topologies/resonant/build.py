@@ -96,9 +96,8 @@ def _missed(v: Variant, work: Work, plan: Plan) -> dict[str, Any]:
         found["count"] = count
     if more := _hotter(work, plan):
         found["more"] = more
-    if i_limit := beside.limit_missed(work, plan.switch,
-                               max(plan.stage.extra["room"] * plan.ends.most("i_peak", plan.settled.out["i_tank_peak"]),
-                                   plan.i_short / SINGLE)):
+    peak = max(plan.stage.extra["room"] * plan.ends.most("i_peak", plan.settled.out["i_tank_peak"]), plan.i_short / SINGLE)
+    if i_limit := beside.limit_missed(work, plan.switch, peak):
         found["i_limit"] = i_limit
     return found | {"near": plan.settled.state} if found else {}
 
