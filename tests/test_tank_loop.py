@@ -1,8 +1,5 @@
-"""A resonant stage in small signals against the tank run in time, its frequency swung by a thousandth; everything in the tank's own
-units."""
-
-import cmath
-import math
+"""A resonant stage in small signals against the tank run in time, its frequency, or what its capacitor has to reach, swung by a
+thousandth; everything in the tank's own units."""
 
 import numpy as np
 import pytest
@@ -10,68 +7,7 @@ import pytest
 from rhevectra.core.formulas import loop
 from rhevectra.core.topologies.resonant import tank
 from rhevectra.core.topologies.resonant.signal import Resonant, slopes
-
-STEPS = 120
-
-
-class Run:
-    """Tank, rectifier and output in small steps (second order), a step cut where the rectifier current ends."""
-
-    def __init__(self, ratio, r_load, c, esr):
-        self.ratio, self.r_load, self.c, self.esr, self.share = ratio, r_load, c, esr, r_load / (r_load + esr)
-
-    def mode(self, x, source):
-        """What the rectifier does: it conducts, or the voltage it would have to stand decides."""
-        apart = x[0] - x[1]
-        if abs(apart) > 1e-9:
-            return 1.0 if apart > 0 else -1.0
-        across = (source - x[2]) * self.ratio / (1 + self.ratio)
-        return math.copysign(1.0, across) if abs(across) > x[3] * self.share else 0.0
-
-    def rates(self, tank_current, magnetising, cap, out, source, mode):
-        fed = mode * (tank_current - magnetising)
-        volts = self.share * (out + self.esr * fed)
-        if mode:
-            return source - cap - mode * volts, mode * volts / self.ratio, tank_current, (fed - volts / self.r_load) / self.c
-        free = (source - cap) / (1 + self.ratio)
-        return free, free, tank_current, -volts / self.r_load / self.c
-
-    def moved(self, x, source, mode, dt):
-        """A step of Heun's, written out: it is taken half a million times."""
-        p, q, r, s = x
-        a, b, c, d = self.rates(p, q, r, s, source, mode)
-        e, f, g, h = self.rates(p + dt * a, q + dt * b, r + dt * c, s + dt * d, source, mode)
-        dt *= 0.5
-        return [p + dt * (a + e), q + dt * (b + f), r + dt * (c + g), s + dt * (d + h)]
-
-    def step(self, x, source, dt):
-        mode = self.mode(x, source)
-        new = self.moved(x, source, mode, dt)
-        if mode and (new[0] - new[1]) * mode < 0:
-            part = dt * (x[0] - x[1]) / ((x[0] - x[1]) - (new[0] - new[1]))
-            x = self.moved(x, source, mode, part)
-            x[1] = x[0]
-            new = self.moved(x, source, self.mode(x, source), dt - part)
-        return new
-
-    def swung(self, x, half, w, swing, settle, count):
-        """Output of so many half periods at a frequency w, over the swing of the frequency; the state after them."""
-        total, t, source, f = 0.0, 0.0, 1.0, 0.5 / half
-        for k in range(settle + count):
-            length = half
-            for _ in range(4):
-                length += (0.5 - f * (length - swing * (np.cos(w * (t + length)) - np.cos(w * t)) / w)) / f
-            dt = length / STEPS
-            for i in range(STEPS):
-                new = self.step(x, source, dt)
-                if k >= settle:
-                    mean = self.share * 0.5 * (x[3] + new[3] + self.esr * (abs(x[0] - x[1]) + abs(new[0] - new[1])))
-                    total += mean * dt * cmath.exp(-1j * w * (t + (i + 0.5) * dt))
-                x = new
-            t, source = t + length, -source
-            if k == settle - 1:
-                begun = t
-        return 2 * total / (t - begun), x
+from tanks import Run
 
 
 @pytest.mark.parametrize(("frequency", "ratio", "load", "periods", "near", "off"),
@@ -90,6 +26,24 @@ def test_a_tank_whose_frequency_swings(frequency, ratio, load, periods, near, of
     ends = [run.swung(start, half, w, s, 8 * periods, 6 * periods)[0] for s in (swing, -swing)]
     seen = (ends[0] - ends[1]) / 2 / swing * 1j * 2 * half
     assert abs(told) == pytest.approx(abs(seen), rel=near) and abs(np.degrees(np.angle(told / seen))) < off
+
+
+@pytest.mark.parametrize(("frequency", "ratio", "load", "periods"), [(1.15, 6.0, 0.4, 16), (1.15, 6.0, 0.4, 50), (0.8, 5.0, 0.3, 50),
+                                                                     (0.8, 5.0, 0.3, 12)])
+def test_a_tank_whose_charge_swings(frequency, ratio, load, periods):
+    """Above and below the resonance, where the length of half a period follows from what its capacitor has to reach: size and phase of the
+    output's swing, fast and slow; and without a swing it stays where it is."""
+    half, c, esr = np.pi / frequency, 60.0, 0.02
+    found = tank.solve(tank.Point(np.array([half]), np.array([load]), np.array([1.0]), np.array([ratio])), "gain", None)
+    gain = float(found.point.gain[0])
+    r_load, w, one = gain / load, 2 * np.pi / periods / (2 * half), np.ones(1)
+    stage = Resonant(slopes(found).ended(), found.point.half, one, one, 1.0, one, 1, 0.0 * one, by_charge=True)
+    told = stage.volts(np.array([[w]]), loop.impedance(np.array([[w]]), r_load, c, esr), slice(None))[0][0, 0]
+    run, swing, start = Run(ratio, r_load, c, esr), 1e-3, [*found.half.start[0].tolist(), gain * (1 + esr / r_load) - esr * load]
+    assert run.charged(start, half, w, 0.0, 8 * periods, 6 * periods)[1][3] == pytest.approx(start[3], rel=0.01)
+    ends = [run.charged(start, half, w, s, 8 * periods, 6 * periods)[0] for s in (swing, -swing)]
+    seen = (ends[0] - ends[1]) / 2 / swing
+    assert abs(told) == pytest.approx(abs(seen), rel=0.02) and abs(np.degrees(np.angle(told / seen))) < 2.5
 
 
 def test_slopes_by_finite_differences():
@@ -112,6 +66,7 @@ def test_slopes_by_finite_differences():
         wide = np.abs(start[:, 0] - start[:, 1]) > 1e-3
         assert (((up - down) / (2 * d))[wide] == pytest.approx(s.start[:, k].T[wide], abs=1e-4)
                 and ((more - less) / (2 * d))[wide] == pytest.approx(s.charge_start[k][wide], abs=1e-4))
-    for given, ends, charge in (({"by": d}, s.by_length, s.charge_length), ({"more": d}, s.by_gain, s.charge_gain)):
+    passed = -2 * start[:, 2] / point.gain  # the charge of half a period
+    for given, ends, charge in (({"by": d}, s.by_cause, s.charge_cause + passed / point.half), ({"more": d}, s.by_gain, s.charge_gain)):
         (up, more), (down, less) = (ran(start, **{n: sign * x for n, x in given.items()}) for sign in (1, -1))
         assert (up - down) / (2 * d) == pytest.approx(ends.T, abs=1e-4) and (more - less) / (2 * d) == pytest.approx(charge, abs=1e-4)

@@ -29,7 +29,8 @@ _CHOSEN = ("inlet.fuse", "inlet.thermistor", "inlet.arrester", "inlet.c_x", "inl
            "inlet.dm_ring", "inlet.dm_powder", "inlet.c_y", "inlet.c_in", "bridge.class", "bulk.c", "bulk.r_balance", "bulk.r_bleed",
            "brown.r_high", "brown.r_low", "pfc.r_sense", "sense.r",
            "clamp.r", "clamp.c", "clamp.v_zener", "clamp.r_series", "clamp.r_diode", "active.c", "spike.c", "spike.r", "divider.c",
-           "blocking.c", "llc.cr", "primary.snubber_c", "primary.snubber_r", "rectifier1.clamp_c", "rectifier1.clamp_r", *_OF_OUTPUTS,
+           "blocking.c", "llc.cr", "llc.c_sense_upper", "llc.c_sense_lower",
+           "primary.snubber_c", "primary.snubber_r", "rectifier1.clamp_c", "rectifier1.clamp_r", *_OF_OUTPUTS,
            "feedback.r_high", "feedback.r_low", "feedback.r_led", "feedback.r_zero", "feedback.c_zero", "feedback.c_pole",
            "aux.r_series", "aux.c_least", "start.c_supply")
 """Ids of parts of a value or class each; `inlet.r_x` is told by no desk of its own."""
@@ -56,6 +57,7 @@ _BORNE = {
     "clamp.c": _pulsed("clamp.c"),
     "active.c": (*_pulsed("active.c"), ("active.i_rms", "rms")),
     "llc.cr": (("llc.v_cr_peak", "peak"), ("llc.i_cr_rms", "rms"), *_pulsed("llc.cr")),
+    "llc.c_sense_upper": (("llc.v_cr_peak", "peak"),),
     "divider.c": (("divider.i_rms", "rms"), *_pulsed("divider.c")),
     "blocking.c": (("blocking.v_ac", "of ac"), ("blocking.i_rms", "rms"), *_pulsed("blocking.c")),
     **{f"rectifier{n}.snubber_c": _pulsed(f"rectifier{n}.snubber_c") for n in range(1, 7)},
@@ -134,7 +136,8 @@ def _controller(design: Design) -> list[tuple[str, str, int]]:
     value = lambda id: show(float(np.max(rows[id].value)), rows[id].unit, 3)  # noqa: E731
     told = []
     if "llc.f_set" in rows:
-        told.append(f"lowest rate {value('llc.f_set')}, starts from {value('llc.f_start')}")
+        told.append(f"lowest rate {value('llc.f_set')}, starts from {value('llc.f_start')}"
+                    + (", ends half periods by the charge divider" if "llc.v_turn" in rows else ""))
     elif "qr.f_max" in rows:
         told.append(f"turns on in a valley, at most {value('qr.f_max')}")
     elif "fs" in rows:

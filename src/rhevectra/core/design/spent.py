@@ -10,6 +10,7 @@ from rhevectra.core.stages.dies import PULSED
 from rhevectra.core.stages.inlet import CELL, DISCHARGE, SWITCH
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE
+from rhevectra.core.topologies.common.signal import CHARGE, MOVES
 
 BY_LOSS = {"efficiency", "standby.power"}
 """Figures that all losses make."""
@@ -21,7 +22,7 @@ OF_HEAT = ("switch.case_to_ambient", "switch.runaway")
 """Figures that ask for a die of less resistance."""
 REGULATES = {"i_peak": "i_rated_a", "v_in_most": "v_in_max_v", "error": "error"}
 """What of a regulator's class a figure of it asks for."""
-LAST = {"start.path": CELL, DISCHARGE: SWITCH, "secondary.kind": BRIDGE}
+LAST = {"start.path": CELL, DISCHARGE: SWITCH, "secondary.kind": BRIDGE, MOVES: CHARGE}
 """What is the last to be tried of a decision, with nothing beyond it."""
 
 

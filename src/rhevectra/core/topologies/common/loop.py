@@ -20,7 +20,7 @@ from rhevectra.core.formulas import loop
 from rhevectra.core.stages.work import FigureSpec, Work
 from rhevectra.core.topologies.common import idle, slope
 from rhevectra.core.topologies.common.outputs import OF_COUPLER, OF_RATE
-from rhevectra.core.topologies.common.signal import NEW, OLD, Signal
+from rhevectra.core.topologies.common.signal import CHARGE, MOVES, NEW, OLD, Signal
 
 OF_RIGHT = 1 / 4
 """Highest crossover aimed at over a zero on the right side (common practice)."""
@@ -41,7 +41,7 @@ ROOM = 1.1
 """What the rule leaves of both, over what is asked for."""
 STEP, STEPS, FASTER = 0.7, 6, 1.25
 """Steps down to an aim with which they hold; how much faster the slowest corner has to be for a resistor to be worth its place."""
-SMOOTHS = ("bulk.c", "pfc.c_bus", "pfc.c_half", "feedback.f_aim")
+SMOOTHS = (MOVES, "bulk.c", "pfc.c_bus", "pfc.c_half", "feedback.f_aim")
 """Decisions that leave less of the line's ripple, the first that a design has."""
 PULSES = {"ac1": 2, "ac3": 6}
 """Ripples of the bus in a period of the line."""
@@ -361,7 +361,7 @@ def _together(work: Work, line: Line, left: Array) -> None:
         at = work.grid.corner(tuple(int(i) for i in np.unravel_index(int(both.argmax()), both.shape)))
         work.find(NOTE, "feedback", "ripple of the pulses and what the loop leaves of the bus's ripple come to "
                   f"{show(float(both.max()), 'V')} together at {at.text()}; {show(limit, 'V')} are asked for", "output1.ripple_line_pp",
-                  next(id for id in SMOOTHS if id in work.choose.specs))
+                  next(id for id in SMOOTHS if id in work.sheet.rows and work.sheet.rows[id].value != CHARGE))
 
 
 def _record_step(work: Work, signal: Signal, tried: Tried, made: Compensation) -> None:

@@ -16,6 +16,8 @@ FULL_RATE = 0.98
 """Share of the full rate of pulses from which on a loop is judged: below it pulses are left out."""
 BESIDE = 1.5
 """How far about a resonance it is looked at closely."""
+MOVES, FREQUENCY, CHARGE = "feedback.moves", "frequency", "charge"
+"""What the pin of a stage may move whose frequency is not fixed: the decision, and its options."""
 NEW, OLD = 0, 1
 """The ends between which a loop moves: coupler and capacitors new, or both old (the capacitors cold, where that is worse)."""
 
@@ -67,6 +69,7 @@ class FedWhileOff(Struct, frozen=True):
     ramp: loop.Ramp
     ratio: float
     waits: bool
+    rings = False
 
     def volts(self, w: Array, load: Array, only: Any) -> tuple[Array, Array]:
         """Output per ampere of the crest, and per ampere drawn from it [V/A]."""
@@ -79,6 +82,11 @@ class FedAlways(Struct, frozen=True):
 
     ramp: loop.Ramp
     by_duty: float | None
+
+    @property
+    def rings(self) -> bool:
+        """Whether its filter turns the phase at once."""
+        return self.by_duty is not None
 
     def volts(self, w: Array, load: Array, only: Any) -> tuple[Array, Array]:
         """Output per ampere of the crest (or for all the duty), and per ampere drawn from it [V/A]."""
@@ -111,8 +119,8 @@ class Signal(Struct, frozen=True):
 
     @property
     def rings(self) -> bool:
-        """Whether a tank, or a filter under duty control, turns the phase at once."""
-        return getattr(self.stage, "ramp", None) is None or getattr(self.stage, "by_duty", None) is not None
+        """Whether a tank whose frequency is moved, or a filter under duty control, turns the phase at once."""
+        return bool(self.stage.rings)
 
     def plant(self, w: Array, end: int, only: Any = slice(None)) -> tuple[Array, Any, Array]:
         """Volts at the regulated output, before its second filter, per ampere pulled from the pin (sign left out), the share of it behind

@@ -15,11 +15,11 @@ EXPLORES = {"fs": (0.5, 2.0), "llc.ratio": (0.6, 1.8), "llc.margin": (0.8, 1.3),
 
 def bill(design: Any) -> dict[str, Any]:
     """Parts of the power stage: (class, count) of switches, rectifiers and output capacitors; wound parts, gate drives, small parts
-    (resonant capacitor, auxiliary rectifier, current sense)."""
+    (resonant capacitor, auxiliary rectifier, current sense, divider of the charge)."""
     rows, s = design.rows, design.context["stage"]
     v, outputs = s.variant, (1, *(x.n for x in s.others))
     return {"switches": [(str(rows["switch.class"].value), v.switches * beside.number(rows))],
             "rectifiers": [(str(rows[f"rectifier{k}.class"].value), RECTIFIERS[s.secondary] * v.phases * used(rows, k)) for k in outputs],
             "capacitors": [(str(rows[f"output{k}.cap"].value), int(rows[f"output{k}.parallel"].value)) for k in outputs],
             "wound": (2 if "inductor.core" in rows else 1) * v.phases, "drives": v.switches // 2, "floating_drives": v.switches // 2,
-            "small": v.phases + 2 + 1}
+            "small": v.phases + 2 + 1 + sum(id in rows for id in ("llc.c_sense_upper", "llc.c_sense_lower"))}

@@ -9,7 +9,7 @@ from rhevectra.core.stages.work import FigureSpec
 from rhevectra.core.topologies.common import boards, declare, loop, pieces, sensing, supply
 from rhevectra.core.topologies.common import faults as common
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, TAP
-from rhevectra.core.topologies.resonant import ends, faults, fixed, overload
+from rhevectra.core.topologies.resonant import charge, ends, faults, fixed, overload
 from rhevectra.core.topologies.resonant.chambers import LEAKAGE, SEPARATE
 
 _DECISIONS = (
@@ -56,7 +56,8 @@ _OTHERS = (*(f"transformer.{w}ns{n}" for w in ("", "wire_") for n in range(2, 7)
 """Of outputs beside the regulated one."""
 _LOOP = tuple(d for d in loop.DECISIONS if d.id != "feedback.slope")  # its frequency is what the pin moves
 DECISIONS = (*declare.decisions(*_DECISIONS, sensing.BESIDE, _SECONDARY, pieces.DECISION, *_INTEGRATED, without=_WITHOUT),
-             *boards.DECISIONS, *ends.DECISIONS, *faults.DECISIONS, *supply.DECISIONS, *_LOOP)
+             *boards.DECISIONS, *ends.DECISIONS, *faults.DECISIONS, *supply.DECISIONS, charge.DECISIONS[0], *_LOOP,
+             *charge.DECISIONS[1:])
 PHASED_DECISIONS = (*declare.decisions(*_DECISIONS, sensing.BESIDE, *_PHASED_DECISIONS, without=(*_WITHOUT, *_OTHERS)), *boards.DECISIONS,
                     *ends.DECISIONS, *faults.DECISIONS, *supply.DECISIONS, *_LOOP)
 _OVER = "resistances as with nominal parts; node capacitance and dead time in the waveform"
@@ -131,7 +132,7 @@ def _figures(*own: FigureSpec, without: tuple[str, ...] = ()) -> tuple[FigureSpe
             *boards.FIGURES)
 
 
-FIGURES, PHASED_FIGURES = _figures(*_CHAMBERED), _figures(*_PHASED_FIGURES, without=_OTHERS)
+FIGURES, PHASED_FIGURES = _figures(*_CHAMBERED, *charge.FIGURES), _figures(*_PHASED_FIGURES, without=_OTHERS)
 output_figures, BUS_RIPPLE = common.output_figures, declare.BUS_RIPPLE_RESONANT
 
 NEEDS_CLAMP = False
