@@ -5,6 +5,7 @@ import math
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 
 from balances import whole
 from rhevectra.app.parts import rows as parts_of
@@ -55,8 +56,24 @@ def test_when_it_is_chosen_and_what_it_leaves(charged):
     assert {"upper capacitor of the charge divider", "lower capacitor of the charge divider"} == bought[0] - bought[1]
     dc = Requirement(mains=Mains(kind="dc", v_min=360, v_max=400), outputs=(Output(voltage=48.0, current_max=10.0),))
     assert size(dc, {"topology": "llc_half"}, noise=False).value("feedback.moves") == "frequency"
-    assert "feedback.moves" not in size(NEED, {"topology": "llc_three_phase"}, noise=False).decision_specs
     assert "feedback.moves" not in size(NEED, {"topology": "llc_half", "llc.control": "fixed"}, noise=False).rows
+
+
+def test_three_phases_follow_the_first():
+    """Their half periods end a third and two thirds of one after its own: the same answer as of one tank that feeds three times as much,
+    later by a third of half a period on the mean. The bus's ripple is left to as little."""
+    d, slow = (size(NEED, {"topology": "llc_three_phase", "front_end": "plain", **pins}, noise=False)
+               for pins in ({}, {"feedback.moves": "frequency"}))
+    assert d.value("feedback.moves") == "charge" and d.figure("output1.ripple_line_pp").margin > 0
+    assert slow.figure("output1.ripple_line_pp").margin < 0 and d.figure("feedback.phase_margin").margin > 0
+    stage = d.context["loop"].signal.stage
+    w, only = np.array([[2 * np.pi * 5e3]]), slice(None)
+    stage = replace(stage, r_path=0.0 * stage.r_path)
+    alone = replace(stage, phases=1, turns=3 * stage.turns)  # as much current; into a short, no output moves it
+    load = np.full((1, len(stage.half)), 1e-6 + 0j)
+    three, one = (x.volts(w, load, only)[0] for x in (stage, alone))
+    later = w * stage.half * stage.second / 3
+    assert np.angle(one / three) == pytest.approx(later, rel=0.02) and np.abs(one / three) == pytest.approx(1.0, abs=0.01)
 
 
 def test_the_divider_covers_the_limit_and_the_least_capacitor(charged):

@@ -142,13 +142,17 @@ def test_windings_in_a_lasting_overload():
 
 @pytest.mark.parametrize("topology", ["flyback", "forward_2sw", "llc_half", "llc_three_phase"])
 def test_a_timer_ends_what_windings_and_heat_sinks_would_have_to_carry(topology):
-    """Three phases start with so much that their windings would not stand it for good: told with the timer as its cure. With it the loads
-    are told as before, the heat is not."""
+    """Three phases start with so much that their windings would not stand it for good: the rule takes a timer there and says so, and
+    without one the timer is told as the cure. With it the loads are told as before, the heat is not."""
     asked = ({"mains": Mains(kind="dc", v_min=360, v_max=400), "outputs": (Output(voltage=48.0, current_max=30.0),), "cooling": "forced",
               "hold_up_at": None} if topology.startswith("llc") else {})
-    d, timed = designed(topology, **asked), designed(topology, {"overload.timer": "timed"}, **asked)
-    hot = [f for f in d.findings if f.figure == "overload.t_winding"]
-    assert [f.cure for f in hot] == (["overload.timer"] if topology == "llc_three_phase" else [])
+    ruled, d, timed = (designed(topology, pins, **asked) for pins in ({}, {"overload.timer": "none"}, {"overload.timer": "timed"}))
+    hot, needed = [f for f in d.findings if f.figure == "overload.t_winding"], topology == "llc_three_phase"
+    assert [f.cure for f in hot] == (["overload.timer"] if needed else [])
+    assert ruled.value("overload.timer") == ("timed" if needed else "none")
+    chosen = ruled.rows["overload.timer"]
+    assert bool(chosen.refused) is needed and (not needed or f"{float(d.value('overload.t_winding')):.0f} °C" in chosen.refused[0])
+    assert not [f for f in ruled.findings if f.figure == "overload.t_winding"]
     assert {"overload.r_ca", "overload.t_winding"} <= d.rows.keys()
     assert not {"overload.r_ca", "overload.t_winding"} & timed.rows.keys()
     for id in ("overload.least", "overload.most"):

@@ -40,9 +40,16 @@ WINDING = FigureSpec("overload.t_winding", "Overload: winding temperature", "T_k
                      sentence="at the greatest current limit, which may last")
 
 
-def lasting(work: Work) -> bool:
-    """Whether an overload lasts as long as somebody asks for it."""
-    return work.choose(TIMER, NONE, "below the limit nothing ends an overload: the safe assumption").value == NONE
+def lasting(work: Work, t_winding: Any = None) -> bool:
+    """Whether an overload lasts as long as somebody asks for it; by rule it does not where the windings, which would then come to so much
+    [°C], would not stand it."""
+    def by_rule() -> tuple[str, str, tuple[str, ...]]:
+        hottest = -np.inf if t_winding is None else float(np.where(corners.LIMIT.mask(work.grid), plain(t_winding), -np.inf).max())
+        if t_winding is None or hottest <= (allowed := _winding_allowed(work)):
+            return NONE, "below the limit nothing ends an overload: the safe assumption", ()
+        return TIMED, "the controller ends it before the windings are hot", (
+            f"{NONE}: what the limit lets through would heat the windings to {hottest:.0f} °C, {allowed:.0f} °C allowed",)
+    return work.choose(TIMER, by_rule).value == NONE
 
 
 def sagging(work: Work, v_bus: Any) -> dict[str, Any]:
@@ -103,6 +110,12 @@ def record_winding(work: Work) -> None:
 
 def allow_winding(work: Work) -> None:
     """Row of what a winding may come to in a lasting overload."""
-    allowed = float(work.sheet.rows["transformer.t_winding_max"].value) + CLASS_ROOM
-    work.sheet.given("overload.t_limit", allowed + HOT, "°C", "rule",
-                     f"class {allowed:g} °C and {HOT:g} K in a lasting overload (safety standard for electronic equipment, from memory)")
+    allowed = _winding_allowed(work)
+    work.sheet.given("overload.t_limit", allowed, "°C", "rule",
+                     f"class {allowed - HOT:g} °C and {HOT:g} K in a lasting overload (safety standard for electronic equipment, from "
+                     "memory)")
+
+
+def _winding_allowed(work: Work) -> float:
+    """What a winding may come to in a lasting overload [°C]."""
+    return float(work.sheet.rows["transformer.t_winding_max"].value) + CLASS_ROOM + HOT

@@ -22,9 +22,9 @@ DECISIONS = (
     DecisionSpec(MOVES, "What the loop moves", "feedback", "choice", options=(FREQUENCY, CHARGE),
                  schools="frequency: an oscillator the pin pulls; the loop has to stay below the beat of tank and output, and leaves much "
                  "of the bus's ripple; charge: half a period ends as the resonant capacitor reaches what the pin asks for, the stage feeds "
-                 "its output like a current and the beat is gone"),
+                 "its output like a current and the beat is gone; of several phases the first ends by it, the others follow"),
     DecisionSpec("llc.c_sense_upper", "Upper capacitor of the charge divider", "feedback", unit="F", low=1e-12, high=1e-8, step="E12",
-                 schools="100 pF for the voltage of the resonant capacitor; more burns in the divider's balance resistors"),
+                 schools="100 pF of the resonant capacitor's voltage class; less is at the mercy of the layout, more takes from the tank"),
     DecisionSpec("llc.c_sense_lower", "Lower capacitor of the charge divider", "feedback", unit="F", low=1e-11, high=1e-5, step="E12"),
 )
 FIGURES = (
@@ -36,7 +36,7 @@ TOLD = "tank by the exact half period, which ends as the resonant capacitor reac
 
 
 def moved(work: Work) -> bool:
-    """Whether the loop moves the charge; of several phases it moves the frequency they have in common."""
+    """Whether the loop moves the charge; of several phases that of the first, which the others follow."""
     return MOVES in work.sheet.rows and work.sheet.rows[MOVES].value == CHARGE
 
 
@@ -50,6 +50,8 @@ def record(work: Work, v_bus: Any, v_out: float, i_mean: Row, f: Row, cr: Any) -
     upper = work.choose("llc.c_sense_upper", UPPER, "small, of the resonant capacitor's voltage class (typical, from memory)")
     sensed = sheet.given("llc.v_sensed", SENSED, "V", "rule", "at which the controller ends half a period at most (typical, from memory)")
     most = float(np.max(v_turn.value)) * (1 + float(sheet.rows["llc.cr_tolerance"].value))
+    if "llc.phase_most" in sheet.rows:
+        most *= float(sheet.rows["llc.phase_most"].value)
     lower = work.choose("llc.c_sense_lower",
                         lambda: float(at_least(float(charge.divider_below(upper.value, most, SENSED)), "E12")),
                         f"E12: {show(most, 'V')} at the current limit, of the least resonant capacitor, still lie within "
@@ -64,8 +66,9 @@ def _by_rule(work: Work, v_bus: Any, v_out: float) -> tuple[str, str, tuple[str,
     limit = float(np.min(work.sheet.rows["output1.ripple_limit"].value))
     if shows <= limit:
         return FREQUENCY, "an oscillator the pin pulls (common practice)", ()
-    return (CHARGE, "the output follows the bus's ripple no longer than a loop of some kilohertz takes",
-            (f"{FREQUENCY}: {show(shows, 'V')} of the bus's ripple at a steady frequency, {show(limit, 'V')} asked for, and a slow loop",))
+    return (CHARGE, "its loop crosses at some kilohertz and leaves little of the bus's ripple",
+            (f"{FREQUENCY}: held steady it would let {show(shows, 'V')} of the bus's ripple through, {show(limit, 'V')} are asked for, and "
+             "its loop is slow",))
 
 
 def asked(work: Work) -> Array:

@@ -54,10 +54,9 @@ _PHASED_DECISIONS = (
 _WITHOUT = ("fs", rate.ID, "sense.kind", "switch.duty_limit", "light_load", "transformer.c_winding", *(f"filter{n}.l" for n in range(1, 7)))
 _OTHERS = (*(f"transformer.{w}ns{n}" for w in ("", "wire_") for n in range(2, 7)), *declare.OF_OTHERS)
 """Of outputs beside the regulated one."""
-_LOOP = tuple(d for d in loop.DECISIONS if d.id != "feedback.slope")  # its frequency is what the pin moves
+_LOOP = (charge.DECISIONS[0], *(d for d in loop.DECISIONS if d.id != "feedback.slope"), *charge.DECISIONS[1:])
 DECISIONS = (*declare.decisions(*_DECISIONS, sensing.BESIDE, _SECONDARY, pieces.DECISION, *_INTEGRATED, without=_WITHOUT),
-             *boards.DECISIONS, *ends.DECISIONS, *faults.DECISIONS, *supply.DECISIONS, charge.DECISIONS[0], *_LOOP,
-             *charge.DECISIONS[1:])
+             *boards.DECISIONS, *ends.DECISIONS, *faults.DECISIONS, *supply.DECISIONS, *_LOOP)
 PHASED_DECISIONS = (*declare.decisions(*_DECISIONS, sensing.BESIDE, *_PHASED_DECISIONS, without=(*_WITHOUT, *_OTHERS)), *boards.DECISIONS,
                     *ends.DECISIONS, *faults.DECISIONS, *supply.DECISIONS, *_LOOP)
 _OVER = "resistances as with nominal parts; node capacitance and dead time in the waveform"
@@ -126,13 +125,13 @@ _NOMINAL = ("tank of nominal parts: what the ends of its tolerances add is a fig
 def _figures(*own: FigureSpec, without: tuple[str, ...] = ()) -> tuple[FigureSpec, ...]:
     """The shared figures and those of a family; currents are told for the worst end of the tank's tolerances, losses for its nominal
     parts."""
-    shared = declare.figures(*_FIGURES, *own, *faults.FIGURES, *overload.FIGURES, *loop.FIGURES, *supply.FIGURES,
+    shared = declare.figures(*_FIGURES, *own, *faults.FIGURES, *overload.FIGURES, *charge.FIGURES, *loop.FIGURES, *supply.FIGURES,
                              without=(*_NO_FIGURES, *without))
     return (*(replace(f, fixed=_OVER if f.id == "switch.i_rms" else _NOMINAL) if f.fixed == declare.MODEL else f for f in shared),
             *boards.FIGURES)
 
 
-FIGURES, PHASED_FIGURES = _figures(*_CHAMBERED, *charge.FIGURES), _figures(*_PHASED_FIGURES, without=_OTHERS)
+FIGURES, PHASED_FIGURES = _figures(*_CHAMBERED), _figures(*_PHASED_FIGURES, without=_OTHERS)
 output_figures, BUS_RIPPLE = common.output_figures, declare.BUS_RIPPLE_RESONANT
 
 NEEDS_CLAMP = False

@@ -27,7 +27,6 @@ from rhevectra.core.topologies.common.bank import record_bank
 from rhevectra.core.topologies.common.elements import taking_over
 from rhevectra.core.topologies.common.ratings import feedback_error, least_setting, switch_heat, transformer_fit
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, RECTIFIERS
-from rhevectra.core.topologies.common.signal import MOVES
 from rhevectra.core.topologies.common.supply import AUX_DROP
 from rhevectra.core.topologies.common.synchronous import record_most
 from rhevectra.core.topologies.resonant import chambers, charge, curves, ends, faults, fixed, others, overload, sharing, signal
@@ -101,7 +100,7 @@ def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp:
     for own in owns:
         losses |= record_bank(work, plan.stage.extra["load"] if own["n"] == 1 else own["i_out"],
                               {"ripple": own["i_swing"], "fs": rectified}, n=own["n"])
-    if not s.fixed and MOVES in work.choose.specs:
+    if not s.fixed:
         charge.record(work, s.v_bus, float(plan.stage.v_out), o["i_in"], o["f"], s.cr)
     found = None if s.fixed else feedback_error(work, s.v_out, signal=lambda: signal.of(work, plan.stage, plan.settled))
     faults.record(work, s, o, plan.choke)

@@ -153,18 +153,19 @@ def record(work: Work, plan: Any) -> None:
     most = sheet.solved(common.GREATEST, on_grid(reached.share[1].max(0)), "", text.format("that gives way last"),
                         i_limit=rows["switch.limit_max"], **parts)
     common.allow(work)
-    if common.lasting(work):
-        _heat(work, plan, reached, most)
-
-
-def _heat(work: Work, plan: Any, reached: Reached, most: Any) -> None:
-    """Rows of winding and switch at the greatest limit for good; most: row of the load it lets through."""
-    sheet, rows, on_grid = work.sheet, work.sheet.rows, lambda x: np.broadcast_to(x[:, :, None, :], work.grid.shape)
     tank = sheet.solved("overload.i_tank", on_grid(reached.i_tank[1].max(0)), "A", "rms tank current of that which then carries most",
                         load=most)
     more = sheet("overload.more_heat", formulas.more_heat, at_limit=tank, at_overload=rows["llc.i_cr_rms"])
-    sheet("overload.t_winding", formulas.lasting, ambient=rows["ambient.max"], t_winding=rows["transformer.t_winding"], more=more)
-    common.allow_winding(work)
+    heat = {"ambient": rows["ambient.max"], "t_winding": rows["transformer.t_winding"], "more": more}
+    if common.lasting(work, formulas.lasting(**{k: plain(x) for k, x in heat.items()})):
+        sheet("overload.t_winding", formulas.lasting, **heat)
+        common.allow_winding(work)
+        _switch(work, plan, more)
+
+
+def _switch(work: Work, plan: Any, more: Any) -> None:
+    """Rows of the switch at the greatest limit for good; more: row of the heat it then has, over that at the overload."""
+    sheet, rows = work.sheet, work.sheet.rows
     power = sheet("overload.loss_switch", formulas.lost, loss=rows["switch.loss"], conduction=rows["switch.loss_conduction"], more=more)
     if beside.number(rows) > 1:
         conduction = rows["switch.loss_conduction"]

@@ -102,6 +102,8 @@ class Resonant(Struct, frozen=True):
         # the pin's cause in tank units: what the capacitor has to reach when it does, or how much longer half a period is per hertz lower,
         # by its mean until then: h/f with f = 1/(2·h)
         cause = z / across if self.by_charge else half * half * second * 2 * ahead
+        if self.by_charge and self.phases > 1:  # the others end theirs a share of half a period after the first
+            cause = cause * np.mean([np.exp(-turn * k / self.phases) for k in range(self.phases)], 0)
         own, by_output = amps * by_cause * cause, amps * by_gain * ahead * self.turns / across
         drawn = load * (1 - by_output * r_path) / (1 - by_output * (load + r_path))
         return own / (1 - by_output * r_path) * drawn, drawn
