@@ -204,7 +204,7 @@ def test_the_series_capacitor_against_the_engine(topology, pins, name):
 def test_control_and_capacitor_that_do_not_go_together_are_refused():
     """Common practice, no source: current control runs the midpoint away; voltage control with no capacitor walks the flux."""
     apart = size(NEED, {"topology": "half_bridge", "switch.control": "current"})
-    assert not apart.feasible and any("runs away" in f.text and f.cure == "switch.control" for f in apart.findings)
+    assert not apart.feasible and any("runs away" in f.text and f.cure == "divider.balance" for f in apart.findings)
     walking = size(NEED, {"topology": "full_bridge", "switch.control": "voltage", "blocking.c": 0.0})
     assert not walking.feasible and any("nothing holds the flux" in f.text and f.cure == "blocking.c" for f in walking.findings)
     assert size(NEED, {"topology": "full_bridge", "switch.control": "voltage"}).feasible

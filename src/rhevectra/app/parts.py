@@ -145,6 +145,9 @@ def _controller(design: Design) -> list[tuple[str, str, int]]:
     if "switch.duty_limit" in rows:
         told.append(f"duty up to {100 * float(rows['switch.duty_limit'].value):.0f} %"
                     + (" of half a period" if by_turns(design.context["stage"]) else ""))
+    if "switch.control" in rows:
+        trims = "divider.balance" in rows and rows["divider.balance"].value == "trim"
+        told.append(f"{rows['switch.control'].value} control" + (", trims its peaks by the midpoint" if trims else ""))
     if "sense.v_trip" in rows:
         told.append(f"trips at {value('sense.v_trip')} ± {100 * float(rows['switch.limit_tolerance'].value):.0f} % within "
                     f"{value('switch.limit_delay')}" + (f", blind for {value('switch.blanking')}" if "switch.blanking" in rows else ""))

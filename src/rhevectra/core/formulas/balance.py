@@ -52,6 +52,31 @@ def resonance_limit(fs: Any, times: Any) -> Any:
     return fs / times
 
 
+def midpoint_gain(continuous: Any, t_e: Any, rising: Any, falling: Any, added: Any, crest: Any, ratio: Any) -> Any:
+    """Charge [C] by which the two pulses of a period differ, each from their mean, per share of half the bus by which the midpoint of a
+    divider is off, where both end at the same peak current.
+
+    continuous: conduction of the filter inductor; t_e: pulse [s]; rising, falling: slopes of its current, added: slope compensation [A/s];
+    crest: where the pulse ends [A]; ratio: turns of its side over the primary's. Source: derived here; a pulse that comes from the lower
+    side rises slower, lasts longer and begins from where the other left the current; checked against a run pulse by pulse.
+    """
+    whole = rising + falling  # a share more of half the bus raises the slope by that of all of it
+    longer = t_e * whole / (rising + added + np.where(continuous, added - falling, 0.0))
+    charge = crest * longer - added * longer * t_e
+    return ratio * np.where(continuous, charge - rising * longer * t_e + 0.5 * whole * np.square(t_e), 0.5 * charge)
+
+
+def runaway_time(c: Any, v_bus: Any, fs: Any, gain: Any) -> Any:
+    """Time [s] in which an error of the midpoint between two capacitors c [F] grows 2.7 times; gain: of `midpoint_gain`."""
+    return c * v_bus / (2 * fs * gain)
+
+
+@formula("t_b = n/f_s", "s", "n f_s", "periods a controller takes that trims the peaks of both halves (common practice, no source)")
+def trimmed_within(periods: Any, fs: Any) -> Any:
+    """Time [s] within which a trim of the peaks puts the midpoint right."""
+    return periods / fs
+
+
 @formula("λ = V_p·δ + ΔV·t_on", "V·s", "V_p δ ΔV t_on",
          "what one half of the period has more than the other: longer by δ, its switches dropping less by ΔV")
 def excess(v_primary: Any, t_mismatch: Any, v_mismatch: Any, t_on: Any) -> Any:

@@ -19,7 +19,7 @@ from rhevectra.core.basis.sheet import Refused, Row, plain
 from rhevectra.core.formulas import loop
 from rhevectra.core.stages.work import FigureSpec, Work
 from rhevectra.core.topologies.common import idle, slope
-from rhevectra.core.topologies.common.outputs import OF_COUPLER, OF_RATE
+from rhevectra.core.topologies.common.outputs import OF_COUPLER, OF_RATE, step_begins
 from rhevectra.core.topologies.common.signal import CHARGE, MOVES, NEW, OLD, Signal
 
 OF_RIGHT = 1 / 4
@@ -376,6 +376,11 @@ def _record_step(work: Work, signal: Signal, tried: Tried, made: Compensation) -
         most.append(np.maximum(np.abs(loop.step_response(w, drawn / (1 + gain * made.around(w, end, behind)), times)).max(0),
                                signal.banks[0].esr[end]))
     step = need.load_step.high - need.load_step.low
-    work.sheet.solved(f"output{n}.step", signal.where.spread(step * np.max(most, 0)), "V",
-                      f"step of {show(step, 'A')} at the closed loop, from its impedance on the frequencies of the loop; the worse of new "
-                      "and old", crossover=work.sheet.again(f"output{n}.crossover", work.sheet.rows["feedback.crossover_least"]))
+    found = signal.where.spread(step * np.max(most, 0))
+    begins, points = step_begins(work, need), work.grid.points
+    below = [k for k, p in enumerate(points) if p.case == "run" and p.load < points[begins].load]
+    found[:, :, below] = found[:, :, [begins]]
+    work.sheet.solved(f"output{n}.step", found, "V",
+                      f"step of {show(step, 'A')} at the closed loop, from its impedance on the frequencies of the loop; the worse of "
+                      "new and old; at less than the lower end of the step as at the least load that is not",
+                      crossover=work.sheet.again(f"output{n}.crossover", work.sheet.rows["feedback.crossover_least"]))

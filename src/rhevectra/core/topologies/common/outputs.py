@@ -36,6 +36,12 @@ def cans_for_step(need: Any, row: Any, esr: Any, crossover: float) -> Any:
     return 0.0 if step is None else (step.high - step.low) * (1 / (2 * np.pi * crossover * LEFT * row["c_f"]) + esr) / step.deviation
 
 
+def step_begins(work: Work, need: Any) -> int:
+    """Number of the operating point in run with the least load that the load step of an output may begin from."""
+    low = min(need.load_step.low / need.current_max, 1.0)
+    return min((p.load, k) for k, p in enumerate(work.grid.points) if p.case == "run" and p.load >= low)[1]
+
+
 def slowest(work: Work, rate: float, slower: float) -> float:
     """Crossover [Hz] of the slowest loop, as expected from the rate of its pulses."""
     return min(OF_RATE * rate, OF_COUPLER * idle.pole(work)) / slower

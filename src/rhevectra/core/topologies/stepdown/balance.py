@@ -6,11 +6,15 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis import corners
+from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.findings import MUST_FIX, NOTE
 from rhevectra.core.basis.preferred import at_least
 from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import balance, magnetics
 from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common import slope
+from rhevectra.core.topologies.common.outputs import step_begins
 from rhevectra.core.topologies.stepdown import stage as st
 from rhevectra.core.topologies.stepdown.variant import Variant
 
@@ -20,31 +24,80 @@ practice)."""
 AMPLITUDE_MOST = 0.05
 BELOW = 4.0
 """The resonance with the reflected filter inductor stays this many times below the switching frequency (common practice, no source)."""
+NONE, TRIM = "none", "trim"
+TRIM_PERIODS = 50.0
+"""Periods a controller takes that trims the peaks by the midpoint (common practice, no source)."""
 _RUNAWAY = ("peak-current control takes less charge through whichever side stands higher, so that side rises further: the {} runs away; "
-            "voltage-mode control keeps it, and so does a balancing winding")
+            "voltage-mode control keeps it{}")
+BALANCE = DecisionSpec("divider.balance", "Balance of the divider", "transformer", "choice", options=(NONE, TRIM),
+                       schools="none: under duty control the midpoint stays by itself; trim: the controller reads the midpoint and moves "
+                       "the peaks of both halves apart until it stands at half the bus, then current control does not run away")
+
+
+def control_of(work: Work, v: Variant, out: Any) -> str:
+    """What ends the pulses of a stage that drives its core both ways: the current, or the duty; chosen once. Of a divider by rule the duty,
+    unless a load step begins where the filter's current is discontinuous. out: the stage as it is known."""
+    if "switch.control" in work.sheet.rows:
+        return str(work.sheet.rows["switch.control"].value)
+
+    def by_rule() -> tuple[str, str, tuple[str, ...]]:
+        if v.series == "divider" and _begins_dry(work, out):
+            return ("current", "a load step is asked for that begins where the filter's current is discontinuous",
+                    ("voltage: there the duty hardly moves the output until its slow loop has",))
+        return v.control, {"voltage": "a series capacitor holds the flux",
+                           "current": "equal peaks in both halves hold the flux, no capacitor needed"}[v.control], ()
+    return str(work.choose("switch.control", by_rule).value)
+
+
+def _begins_dry(work: Work, out: Any) -> bool:
+    """Whether the load step of the regulated output begins from a load at which the filter's current stops."""
+    need = work.need.outputs[work.need.main]
+    if need.load_step is None:
+        return False
+    return bool(np.any(np.broadcast_to(plain(out["discontinuous"]), work.grid.shape)[:, :, step_begins(work, need)]))
+
+
+def _slope(work: Work, s: st.Stage, out: Any) -> float:
+    """Slope compensation seen from the filter inductor [A/s]."""
+    carried = np.broadcast_to(corners.CARRIED.mask(work.grid), work.grid.shape)
+    duty, down, continuous = (np.broadcast_to(plain(x), work.grid.shape)[carried]
+                              for x in (plain(out["t_e"]) * plain(out["fs"]), out["down"], ~np.asarray(plain(out["discontinuous"]), bool)))
+    return slope.share(work, duty, continuous) * slope.steepest(down / float(plain(s.inductance)), continuous)
+
+
+def _midpoint(work: Work, s: st.Stage, out: Any) -> Any:
+    """What an error of the midpoint makes of the charge of both pulses [C] at each corner."""
+    ratio, inductance = float(plain(s.ns)) / float(plain(s.np)), float(plain(s.inductance))
+    crest = (plain(out["i_peak"]) - plain(out["i_mag"])) / ratio
+    return balance.midpoint_gain(~np.asarray(plain(out["discontinuous"]), bool), plain(out["t_e"]), plain(out["up"]) / inductance,
+                                 plain(out["down"]) / inductance, _slope(work, s, out), crest, ratio)
 
 
 def choose_series(work: Work, v: Variant, s: st.Stage, out: dict[str, Any]) -> None:
     """Control and capacitor, for the settled numbers of the wound stage."""
-    control = work.choose("switch.control", v.control,
-                          {"voltage": "a series capacitor holds the flux",
-                           "current": "equal peaks in both halves hold the flux, no capacitor needed"}[v.control])
+    control = control_of(work, v, out)
     if not v.series:
         return
+    trims = v.series == "divider" and work.choose(BALANCE.id, *(
+        (TRIM, "a controller that trims the peaks by the midpoint: current control would run away with it")
+        if control == "current" and not work.choose.pinned("switch.control") else (NONE, "the midpoint stays by itself"))).value == TRIM
     full = corners.FULL.mask(work.grid)
     flat = {k: np.broadcast_to(out[k], work.grid.shape)[full] for k in ("i_start", "i_peak", "t_e", "i_mag", "t_c", "v_in", "f_switch")}
     charge = balance.pulse_charge(flat["i_start"], flat["i_peak"], flat["t_e"], flat["i_mag"], flat["t_c"])
 
     def rule() -> float:
-        if v.series == "blocking" and control.value == "current":
+        if v.series == "blocking" and control == "current":
             return 0.0
         ripple = float(np.max(balance.series_for_amplitude(charge, v.in_series, AMPLITUDE, flat["v_in"])))
-        return float(
-            at_least(max(ripple,
-                         float(np.max(balance.series_for_resonance(s.ns, flat["f_switch"] / BELOW, s.np, v.in_series, s.inductance))))
-                     * 1.1, "E6"))
+        resonance = float(np.max(balance.series_for_resonance(s.ns, flat["f_switch"] / BELOW, s.np, v.in_series, s.inductance)))
+        keeps = 0.0
+        if trims and control == "current":
+            there = lambda x: np.broadcast_to(plain(x), work.grid.shape)[full]  # noqa: E731
+            keeps = float(np.max(2 * TRIM_PERIODS * there(_midpoint(work, s, out)) / there(s.v_bus)))
+        return float(at_least(max(ripple, resonance, keeps) * 1.1, "E6"))
     work.choose(f"{v.series}.c", rule, f"least E6 value for {AMPLITUDE * 100:g} % of the primary voltage and a resonance {BELOW:g} times "
-                "below the switching frequency; none with current control in a bridge")
+                "below the switching frequency; " + (f"so large that the midpoint moves slower than a trim of {TRIM_PERIODS:g} periods"
+                                                     if trims else "none with current control in a bridge"))
 
 
 def record(work: Work, s: st.Stage, o: dict[str, Any]) -> None:
@@ -57,10 +110,13 @@ def record(work: Work, s: st.Stage, o: dict[str, Any]) -> None:
     control = str(sheet.rows["switch.control"].value)
     if held:
         _series(work, s, o)
-    if held and control == "current":
-        work.find(MUST_FIX, "switch",
-                  _RUNAWAY.format("midpoint of the divider" if v.series == "divider" else "voltage of the blocking capacitor"), "",
-                  "switch.control")
+    if held and control == "current" and v.series == "divider":
+        _runaway(work, s, o)
+        if sheet.rows[BALANCE.id].value != TRIM:
+            work.find(MUST_FIX, "switch",
+                      _RUNAWAY.format("midpoint of the divider", ", and so does a controller that trims the peaks by it"), "", BALANCE.id)
+    elif held and control == "current":
+        work.find(MUST_FIX, "switch", _RUNAWAY.format("voltage of the blocking capacitor", ""), "", "switch.control")
     if not held:
         _walk(work, s, o, control)
 
@@ -78,6 +134,15 @@ def _series(work: Work, s: st.Stage, o: dict[str, Any]) -> None:
           inductance=s.inductance)
     sheet(f"{name}.f_limit", balance.resonance_limit, fs=s.fs, times=BELOW)
     sheet(f"{name}.i_rms", balance.series_rms, i_primary=o["i_primary"], count=v.in_series)
+
+
+def _runaway(work: Work, s: st.Stage, o: dict[str, Any]) -> None:
+    """How fast the midpoint of a divider runs away under current control, and how fast it is trimmed."""
+    sheet = work.sheet
+    time = balance.runaway_time(plain(sheet.rows["divider.c"]), plain(s.v_bus), plain(o["f_switch"]), _midpoint(work, s, o))
+    sheet.solved("divider.t_runaway", time, "s", "both pulses linear about their steady state: the one from the lower side lasts longer",
+                 c=sheet.rows["divider.c"], t_e=o["t_e"], ripple=o["ripple"])
+    sheet("divider.t_trim", balance.trimmed_within, periods=TRIM_PERIODS, fs=o["f_switch"])
 
 
 def _walk(work: Work, s: st.Stage, o: dict[str, Any], control: str) -> None:

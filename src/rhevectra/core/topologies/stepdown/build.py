@@ -32,7 +32,7 @@ from rhevectra.core.topologies.common.supply import AIM, AUX_DROP, FLOOR, WINDOW
 from rhevectra.core.topologies.common.winding import capacitance_row, copper_of, leak_cost, leakage_row, pins_of, spacing, stack, turns_of
 from rhevectra.core.topologies.stepdown import active, faults, phase, primary_snubber, secondary, several, snubbers
 from rhevectra.core.topologies.stepdown import stage as st
-from rhevectra.core.topologies.stepdown.balance import choose_series
+from rhevectra.core.topologies.stepdown.balance import choose_series, control_of
 from rhevectra.core.topologies.stepdown.shapes import shapes
 from rhevectra.core.topologies.stepdown.spike import choose_spike
 from rhevectra.core.topologies.stepdown.variant import Variant
@@ -220,7 +220,7 @@ def _built(v: Variant, work: Work, v_bus: Any, share: float = 1.0, count: int = 
 def _lost(work: Work, v: Variant, seen: st.Stage, out: Mapping[str, Any]) -> Any:
     """What slope compensation takes of the current limit at the corners of full and peak load [A]; seen: the stage with the centre tap that
     behaves alike."""
-    if v.both_ways and work.choose.pins.get("switch.control", v.control) == "voltage":
+    if v.both_ways and control_of(work, v, out) == "voltage":
         return 0.0
     down = np.asarray(out["down"]) / float(plain(seen.inductance)) * float(plain(seen.ns)) / float(plain(seen.np))
     taken = slope.lost(work, down, out["t_e"], out["t_e"] * out["fs"], ~np.asarray(out["discontinuous"], bool))

@@ -9,6 +9,7 @@ from rhevectra.core.topologies.common import boards, declare, least_filter, loop
 from rhevectra.core.topologies.common import faults as common
 from rhevectra.core.topologies.common.secondary_kinds import DOUBLER
 from rhevectra.core.topologies.stepdown import faults, primary_snubber, rectifier_clamp
+from rhevectra.core.topologies.stepdown.balance import BALANCE
 from rhevectra.core.topologies.stepdown.variant import Variant
 
 _SINGLE = (
@@ -75,7 +76,7 @@ _SERIES: dict[str, tuple[DecisionSpec, ...]] = {
     "": (),
     "blocking": (DecisionSpec("blocking.c", "Blocking capacitor", "transformer", unit="F", low=0, high=1e-3, step="E6",
                               schools="none with current control; a few per cent of the bus on it with voltage control"),),
-    "divider": (DecisionSpec("divider.c", "Divider capacitors, each", "transformer", unit="F", low=1e-9, high=1e-3, step="E6"),),
+    "divider": (BALANCE, DecisionSpec("divider.c", "Divider capacitors, each", "transformer", unit="F", low=1e-9, high=1e-3, step="E6"),),
 }
 _FAMILY = (
     DecisionSpec("transformer.remanence", "Remanent flux of the core", "transformer", unit="T", low=0.0, high=0.25,
@@ -187,10 +188,14 @@ def _balance(v: Variant) -> tuple[FigureSpec, ...]:
             FigureSpec(f"{n}.i_rms", f"{name}, rms current", "I_c", "transformer", corners.FULL, fixed=_MODEL),
             FigureSpec(f"{n}.f_resonance", f"{name} and filter, resonance", "f_r", "transformer", corners.FULL, limit=f"{n}.f_limit",
                        limit_kind="max", fixed="nominal values")) if n else ())
+    runs_away = ((FigureSpec("divider.t_runaway", "Midpoint runs away within", "τ_m", "transformer", corners.FULL, "min", "divider.t_trim",
+                             "min", fixed="magnetising current; capacitors at their nominal values",
+                             sentence="under current control an error of the midpoint grows 2.7 times in it: the trim has to be faster"),)
+                 if n == "divider" else ())
     rule = (FigureSpec("transformer.area", "Core area, effective", "A", "transformer", corners.FULL),
             FigureSpec("transformer.area_rule", "Core area by the rule of thumb, 50 kHz", "A_r", "transformer", corners.FULL,
                        fixed="a cross-check only, never used"))
-    return ((*own, *rule,
+    return ((*own, *runs_away, *rule,
              FigureSpec("walk.b_step", "Flux walk without balance, a period", "ΔB_w", "transformer", corners.FULL,
                         fixed="as stated by the mismatch decisions")) if v.both_ways else ())
 
