@@ -2,6 +2,8 @@
 
 from typing import Any
 
+import numpy as np
+
 from rhevectra.core.basis.formula import formula
 
 
@@ -18,5 +20,5 @@ def before_divider(v_sensed: Any, upper: Any, lower: Any) -> Any:
 
 
 def divider_below(upper: Any, v_most: Any, v_sensed: Any) -> Any:
-    """Lower capacitor [F] of a divider that leaves v_sensed of a voltage."""
-    return upper * (v_most / v_sensed - 1)
+    """Lower capacitor [F] of a divider that leaves v_sensed of a voltage, or some of it where that is small."""
+    return upper * np.maximum(v_most / v_sensed - 1, 0.1)
