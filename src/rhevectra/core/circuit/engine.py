@@ -144,7 +144,7 @@ class Engine:
         y, combination = x, guess
         intervals: list[Interval] = []
         log: list[tuple[float, str]] = []
-        touches, touched, left, when = 0, -eq.period, guess, -eq.period
+        touches, touched, left, when, off = 0, -eq.period, guess, -eq.period, 0.0
         for stretch in self._stretches:
             y, end = np.concatenate([y[:nx], stretch.s]), stretch.end
             sensitivity[nx:] = 0.0
@@ -172,14 +172,14 @@ class Engine:
                 log.append((time, element))
                 if len(log) > MOST_EVENTS or (len(log) > CROWD and time - log[-CROWD][0] < CROWDED * eq.period):
                     raise NoSteadyState(f"{element}: {len(log)} events in one period and no end, the last at {time:.6g} s (chattering)")
-                before = combination
+                before, last, off = combination, off, abs(float(made.tied.events[guard].dot(y)))
                 combination, made, y, sensitivity = self._cross(made.tied, guard, y, sensitivity, combination, time)
                 to_and_fro = combination == left and time - when < PROBE * eq.period
                 if (combination == before or to_and_fro) and length < PROBE * eq.period:
                     # a guard is only touched, or undone by what it leads to: nothing changes, and time has to go on
                     touches = 1 if time - touched > CROWDED * eq.period else touches + 1
                     touched, skip = time, PROBE * eq.period * 2.0**touches
-                    if to_and_fro and skip > CROWDED * eq.period:
+                    if to_and_fro and skip > CROWDED * eq.period and max(off, last) > HEALS * self._scale:
                         raise NoSteadyState(f"{element}: changes to and fro at {time:.6g} s (chattering)")
                 left, when = before, time
         return Period(y, sensitivity[:nx], tuple(intervals), tuple(log), combination)

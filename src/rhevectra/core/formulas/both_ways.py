@@ -57,10 +57,41 @@ def bus_power(fs: Any, v_primary: Any, i_start: Any, i_peak: Any, t_feeding: Any
             + p_core + p_node + p_off)
 
 
-@formula("I_p = √(I² + f_p·(t_l·(Î − I_mag)²/3 + ½·Q·C_p·V_p²·√(C_p/L_lk)))", "A", "I f_p t_l Î I_mag Q C_p V_p L_lk",
+@formula("E_r = ½·min(L_lk·(N_s/N_p·Î_L)², C_p·V_p²)", "J", "L_lk N_s N_p Î_L C_p V_p",
+         "what the leakage holds when the switches open; what it has beyond bringing the nodes to the rail goes back to the bus")
+def ring_energy(leakage: Any, turns_secondary: Any, turns_primary: Any, i_crest: Any, c_primary: Any, v_primary: Any) -> Any:
+    """Energy [J] that rings away between leakage and nodes after a pulse."""
+    return 0.5 * np.minimum(leakage * np.square(turns_secondary / turns_primary * i_crest), c_primary * np.square(v_primary))
+
+
+@formula("P = f_p·E_r", "W", "f_p E_r", "definition")
+def ring_power(fs: Any, energy: Any) -> Any:
+    """Loss [W] of the ring between leakage and nodes of a core driven both ways."""
+    return fs * energy
+
+
+@formula("t_x = max(0, 1/f_p − t_e − L/V_d·(Î_L − N_p/N_s·I_mag))", "s", "f_p t_e L V_d Î_L N_p N_s I_mag",
+         "the filter's current falls below the magnetising one, which then finds its way through one rectifier alone")
+def time_apart(fs: Any, t_feeding: Any, inductance: Any, v_down: Any, i_crest: Any, turns_primary: Any, turns_secondary: Any,
+               i_mag: Any) -> Any:
+    """How long before a pulse [s] the secondary is not shorted any more."""
+    return np.maximum(0.0, 1 / fs - t_feeding - inductance / v_down * (i_crest - turns_primary / turns_secondary * i_mag))
+
+
+@formula("V_on = max(0, V_p − N_p/N_s·V_o·(1 − cos(min(½·π, t_x·N_s/(N_p·√(L·C_p))))))", "V", "V_p N_p N_s V_o t_x L C_p",
+         "what the magnetising current has beyond the filter's brings the nodes round, towards the output's voltage")
+def turn_on_voltage(v_primary: Any, turns_primary: Any, turns_secondary: Any, v_out: Any, t_apart: Any, inductance: Any,
+                    c_primary: Any) -> Any:
+    """Voltage [V] that the switches have to charge the nodes by when they turn on."""
+    ratio = turns_primary / turns_secondary
+    turned = np.minimum(0.5 * np.pi, t_apart / (ratio * np.sqrt(inductance * c_primary)))
+    return np.maximum(0.0, v_primary - ratio * v_out * (1 - np.cos(turned)))
+
+
+@formula("I_p = √(I² + f_p·(t_l·(Î − I_mag)²/3 + Q·E_r·√(C_p/L_lk)))", "A", "I f_p t_l Î I_mag Q E_r C_p L_lk",
          "rms of linear pieces, and of a decaying ring of quality Q")
-def primary_rms(i_switch: Any, fs: Any, t_return: Any, i_peak: Any, i_mag: Any, quality: Any, c_primary: Any, v_primary: Any,
+def primary_rms(i_switch: Any, fs: Any, t_return: Any, i_peak: Any, i_mag: Any, quality: Any, energy: Any, c_primary: Any,
                 leakage: Any) -> Any:
     """Primary winding rms current [A] of a core driven both ways; i_switch is that of all pulses."""
-    ring = 0.5 * quality * c_primary * np.square(v_primary) * np.sqrt(c_primary / leakage)
-    return np.sqrt(np.square(i_switch) + fs * (t_return * np.square(i_peak - i_mag) / 3 + ring))
+    return np.sqrt(np.square(i_switch) + fs * (t_return * np.square(i_peak - i_mag) / 3
+                                               + quality * energy * np.sqrt(c_primary / leakage)))

@@ -322,10 +322,3 @@ def centre_tap_loss(v_forward: Any, i_out: Any, r_dynamic: Any, i_inductor: Any,
 def centre_tap_copper(r: Any, i_inductor: Any, duty: Any) -> Any:
     """Copper loss [W] of both halves of a centre tap."""
     return 0.5 * r * np.square(i_inductor) * (1 + duty)
-
-
-@formula("P = ½·C_p·V_p²·f_p", "W", "C_p V_p f_p",
-         "the leakage has emptied against the full primary voltage: what then lies across the primary rings away against it")
-def leakage_ring(c_primary: Any, v_primary: Any, fs: Any) -> Any:
-    """Loss [W] of the ring between leakage and nodes of a core driven both ways."""
-    return 0.5 * c_primary * np.square(v_primary) * fs

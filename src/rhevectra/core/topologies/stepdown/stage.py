@@ -17,7 +17,7 @@ from rhevectra.core.formulas.rectifier import resistive_loss
 from rhevectra.core.stages.wound import core_loss
 from rhevectra.core.topologies.common.chokes import eddies
 from rhevectra.core.topologies.common.passes import Settled, last, record_last, settle
-from rhevectra.core.topologies.common.secondary_kinds import TAP
+from rhevectra.core.topologies.common.secondary_kinds import DOUBLER, TAP
 from rhevectra.core.topologies.common.supply import AUX_DROP
 from rhevectra.core.topologies.stepdown import active, phase, primary_snubber, secondary, snubbers
 from rhevectra.core.topologies.stepdown.variant import Variant
@@ -185,11 +185,11 @@ def _primary(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
         out |= {"loss_node": on["node"], "p_series": more.get("series", 0.0), "p_series_eddies": more.get("series_eddies", 0.0)}
     else:
         v_on = (sheet("active.v_turn_on", active_clamp.turn_on_voltage, v_primary=o["v_in"], v_clamp=o["v_c"], i_back=o["i_back"], lm=s.lm,
-                      c_primary=o["c_p"]) if v.active else o["v_in"])
+                      c_primary=o["c_p"]) if v.active else _turned_on(sheet, s, o) if v.both_ways else o["v_in"])
         node = sheet("switch.loss_turn_on_all", forward.turn_on_loss,
                      c_primary=s.c_node if v.tapped else o["c_p"],  # the other node's share overshoots into the clamp
                      v_primary=v_on, fs=o["fs"])
-        ring = (sheet("loss.winding_ring", forward.leakage_ring, c_primary=o["c_p"], v_primary=o["v_in"], fs=o["fs"]) if v.both_ways
+        ring = (sheet("loss.winding_ring", both_ways.ring_power, fs=o["fs"], energy=out["e_ring"]) if v.both_ways
                 else sheet.given("loss.winding_ring", 0.0, "W", "rule",
                                  "the leakage hands its energy back and the shorted winding holds the nodes"))
         more, on = ({"clamp": out["loss_clamp"], "loop": out["loop"]} if v.active else {}), {}
@@ -238,11 +238,14 @@ def _currents(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
         return {"i_all": i_all, "i_switch": i_sw, "t_l": o["t_l"], **active.currents(sheet, s, o, i_all)}
     t_l = sheet("switch.t_return", forward.leakage_return, leakage=s.leakage, i_crest=o["crest"], v_primary=o["v_in"], turns_secondary=s.ns,
                 turns_primary=s.np)
+    rings: dict[str, Any] = {}
     back = {"i_switch": i_all, "fs": o["fs"], "t_return": t_l, "i_peak": o["i_peak"], "i_mag": o["i_mag"]}
     if v.phase:
         i_p = i_heat = sheet.total("transformer.i_rms_primary", "A", "that of a leg, which carries it all the time", leg=i_all)
     elif v.both_ways:
-        around = {"c_primary": o["c_p"], "v_primary": o["v_in"], "leakage": s.leakage}
+        rings["e_ring"] = sheet("switch.e_ring", both_ways.ring_energy, leakage=s.leakage, turns_secondary=s.ns, turns_primary=s.np,
+                                i_crest=o["crest"], c_primary=o["c_p"], v_primary=o["v_in"])
+        around = {"energy": rings["e_ring"], "c_primary": o["c_p"], "leakage": s.leakage}
         i_p = sheet("transformer.i_rms_primary", both_ways.primary_rms, **back, quality=RING_QUALITY, **around)
         i_heat = sheet("transformer.i_rms_without_ring", both_ways.primary_rms, **back, quality=0.0, **around)
     elif v.reset:
@@ -250,7 +253,19 @@ def _currents(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
                                    "that of the switch: reset and leakage return through the reset winding", switch=i_all)
     else:
         i_p = i_heat = sheet("transformer.i_rms_primary", forward.primary_rms, **back, t_feeding=o["t_e"])
-    return {"i_all": i_all, "i_switch": i_sw, "t_l": t_l, "i_primary": i_p, "i_heat": i_heat}
+    return {"i_all": i_all, "i_switch": i_sw, "t_l": t_l, "i_primary": i_p, "i_heat": i_heat, **rings}
+
+
+def _turned_on(sheet: Any, s: Stage, o: Mapping[str, Any]) -> Any:
+    """Voltage at which the switches of a core driven both ways turn on; of several outputs, or of two inductors, as if the nodes
+    stood."""
+    if s.others or s.secondary == DOUBLER:
+        return o["v_in"]
+    turns = {"turns_primary": s.np, "turns_secondary": s.ns}
+    apart = sheet("switch.t_apart", both_ways.time_apart, fs=o["fs"], t_feeding=o["t_e"], inductance=s.inductance, v_down=o["down"],
+                  i_crest=o["crest"], i_mag=o["i_mag"], **turns)
+    return sheet("switch.v_turn_on", both_ways.turn_on_voltage, v_primary=o["v_in"], v_out=s.v_out, t_apart=apart, inductance=s.inductance,
+                 c_primary=o["c_p"], **turns)
 
 
 def _cores(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
