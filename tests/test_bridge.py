@@ -67,7 +67,8 @@ def test_two_rectifiers_in_series_that_open_at_one_instant_are_followed(topology
     assert output(1e5) == pytest.approx(as_it_is, rel=1e-3) and output(1e7) == pytest.approx(as_it_is, rel=1e-3)
 
 
-@pytest.mark.parametrize(("topology", "power"), [("half_bridge", 16.0), ("half_bridge", 40.0), ("full_bridge", 16.0), ("full_bridge", 40.0)])
+@pytest.mark.parametrize("topology", BRIDGES)
+@pytest.mark.parametrize("power", [16.0, 40.0])
 def test_a_small_bridge_takes_from_the_bus_what_the_engine_says(topology, power):
     """Little current leaves little in the leakage to ring with, and at light load the magnetising current brings the nodes round before the
     next turn-on: at full and at a quarter of the load, at the highest bus, within 2 % of the exact period (by the square of its output). A
