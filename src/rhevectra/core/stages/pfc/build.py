@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Callable, Mapping, Sequence
+from itertools import takewhile
 from typing import Any
 
 import numpy as np
@@ -14,6 +15,7 @@ from rhevectra.core.formulas import flyback, inductor, pfc, rectifier, surge
 from rhevectra.core.formulas.rectifier import LineSource
 from rhevectra.core.magnetics.inductor import MADE
 from rhevectra.core.stages import air, inlet, rate
+from rhevectra.core.stages.beside import MOST_BESIDE
 from rhevectra.core.stages.dies import PULSED, choose_die
 from rhevectra.core.stages.pfc import bursts
 from rhevectra.core.stages.pfc.choke import TOLERANCE, Choke, choose_choke
@@ -178,13 +180,18 @@ def choose_switches(work: Work, v_bus: float, peak: float, i_least: float, total
     each; where: in words."""
     row = choose_die(work, DUMPED * v_bus, "after a lost load the switch sees", "the bus after a lost load", 0.5 * peak, total,
                      part="pfc.switch_", kinds=kinds)
-    least = next(
-        (n for n in range(1, 8) if n * row["i_max_a"] >= i_least and n * row["i_max_a"] * PULSED >= peak
-         and total(row, n) / n <= PACKAGE), 8)
-    count = int(work.choose("pfc.switch_parallel", least,
-                            f"{show(total(row, least), 'W')} {where}at the lowest line, "
-                            f"{PACKAGE:g} W a package at most (common practice)").value)
-    return row, count
+
+    def lacks(n: int) -> str:
+        carried = n * row["i_max_a"]
+        if carried < i_least or PULSED * carried < peak:
+            return f"{n}: {show(carried, 'A')} rated, {show(max(i_least, peak / PULSED), 'A')} needed"
+        return f"{n}: {show(total(row, n) / n, 'W')} in each package" if total(row, n) / n > PACKAGE else ""
+
+    def rule() -> tuple[int, str, tuple[str, ...]]:
+        fewer = list(takewhile(bool, map(lacks, range(1, MOST_BESIDE))))
+        return (len(fewer) + 1, f"{show(total(row, len(fewer) + 1), 'W')} {where}at the lowest line, {PACKAGE:g} W a package at most "
+                "(common practice)", tuple(fewer[-3:]))
+    return row, int(work.choose("pfc.switch_parallel", rule).value)
 
 
 def _slow_leg(work: Work, line: float, v_bus: float) -> Mapping[str, Any]:
