@@ -88,6 +88,13 @@ def turn_on_voltage(v_primary: Any, turns_primary: Any, turns_secondary: Any, v_
     return np.maximum(0.0, v_primary - ratio * v_out * (1 - np.cos(turned)))
 
 
+@formula("t_h = V_p·t_e·N_s/(N_p·V_o)", "s", "V_p t_e N_s N_p V_o",
+         "twice the time in which the output's voltage takes the magnetising current down: so long the nodes need to swing back")
+def time_helped(v_primary: Any, t_feeding: Any, turns_secondary: Any, turns_primary: Any, v_out: Any) -> Any:
+    """How long [s] before a pulse the magnetising current still has the nodes where it brought them."""
+    return v_primary * t_feeding * turns_secondary / (turns_primary * v_out)
+
+
 @formula("I_p = √(I² + f_p·(t_l·(Î − I_mag)²/3 + Q·E_r·√(C_p/L_lk)))", "A", "I f_p t_l Î I_mag Q E_r C_p L_lk",
          "rms of linear pieces, and of a decaying ring of quality Q")
 def primary_rms(i_switch: Any, fs: Any, t_return: Any, i_peak: Any, i_mag: Any, quality: Any, energy: Any, c_primary: Any,

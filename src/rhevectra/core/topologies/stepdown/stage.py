@@ -264,8 +264,11 @@ def _turned_on(sheet: Any, s: Stage, o: Mapping[str, Any]) -> Any:
     turns = {"turns_primary": s.np, "turns_secondary": s.ns}
     apart = sheet("switch.t_apart", both_ways.time_apart, fs=o["fs"], t_feeding=o["t_e"], inductance=s.inductance, v_down=o["down"],
                   i_crest=o["crest"], i_mag=o["i_mag"], **turns)
-    return sheet("switch.v_turn_on", both_ways.turn_on_voltage, v_primary=o["v_in"], v_out=s.v_out, t_apart=apart, inductance=s.inductance,
-                 c_primary=o["c_p"], **turns)
+    helped = sheet("switch.v_turn_on_helped", both_ways.turn_on_voltage, v_primary=o["v_in"], v_out=s.v_out, t_apart=apart,
+                   inductance=s.inductance, c_primary=o["c_p"], **turns)
+    lasts = sheet("switch.t_helped", both_ways.time_helped, v_primary=o["v_in"], t_feeding=o["t_e"], v_out=s.v_out, **turns)
+    return sheet.either("switch.v_turn_on", plain(apart) > plain(lasts), o["v_in"], helped,
+                        "nothing is left of the magnetising current where pulses are rare")
 
 
 def _cores(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
