@@ -9,6 +9,7 @@ from msgspec.structs import replace
 
 from balances import whole
 from rhevectra.app.parts import rows as parts_of
+from rhevectra.bench import bringup
 from rhevectra.core.basis.requirement import Mains, Output, Requirement
 from rhevectra.core.design.exact import exact
 from rhevectra.core.design.size import size
@@ -57,6 +58,17 @@ def test_when_it_is_chosen_and_what_it_leaves(charged):
     dc = Requirement(mains=Mains(kind="dc", v_min=360, v_max=400), outputs=(Output(voltage=48.0, current_max=10.0),))
     assert size(dc, {"topology": "llc_half"}, noise=False).value("feedback.moves") == "frequency"
     assert "feedback.moves" not in size(NEED, {"topology": "llc_half", "llc.control": "fixed"}, noise=False).rows
+
+
+def test_the_bench_reads_the_divider(charged):
+    """At both ends of the line, around what is told, as the divider shows it."""
+    read = [c for step in bringup.plan(charged) for c in step.checks if c.name == "Resonant capacitor at turn-off"]
+    ratio = 1 + charged.value("llc.c_sense_lower") / charged.value("llc.c_sense_upper")
+    assert [c.at.split()[0] for c in read] == ["195", "230", "265"] and all(f"× {ratio:.3g}" in c.how for c in read)
+    full = np.broadcast_to(charged.rows["llc.v_turn"].value, charged.grid.shape)[:, :, charged.grid.full_load]
+    for c, line in zip(read, (195.0, 230.0, 265.0), strict=True):
+        at = charged.grid.lines.index(line)
+        assert c.low < full[at].min() <= full[at].max() < c.high < 1.3 * full[at].max()
 
 
 def test_three_phases_follow_the_first():
