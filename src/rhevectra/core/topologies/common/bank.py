@@ -13,7 +13,7 @@ from rhevectra.core.stages import air
 from rhevectra.core.stages.banks import LEFT, choose_count, least_bank, record_worn, resistance
 from rhevectra.core.stages.work import Work
 from rhevectra.core.topologies.common import idle, ripple
-from rhevectra.core.topologies.common.outputs import CROSSOVER, cans_for_step, holding, slowest, stated, step_and_life
+from rhevectra.core.topologies.common.outputs import CROSSOVER, cans_for_step, holding, of_pulses, slowest, stated, step_and_life
 
 USED = 0.8
 """Share of its rated voltage an output capacitor is used to (common practice)."""
@@ -21,7 +21,7 @@ USED = 0.8
 
 def _asks(work: Work, need: Any, row: Any, esr: Any, i_c: float, volts: ripple.Swing, crossover: float) -> dict[str, Any]:
     """How many cans of a class each need asks for; row, esr: of one class or of many; crossover: of the loop, as expected [Hz]."""
-    return {"ripple current": i_c / row["i_rated_a"], "ripple voltage": volts(esr, LEFT * row["c_f"]) / need.ripple_pp,
+    return {"ripple current": i_c / row["i_rated_a"], "ripple voltage": volts(esr, LEFT * row["c_f"]) / of_pulses(work, need),
             "load step": cans_for_step(need, row, esr, crossover), "life": i_c / air.carried(work, row)}
 
 

@@ -18,6 +18,8 @@ OF_RATE, OF_COUPLER = 1 / 10, 1 / 2
 SLOWER_FED_OFF, SLOWER_FED_ALWAYS = 10.0, 3.6
 """How much slower the slowest corner is, its coupler old, of stages that feed the output while the switch is off or all the time (this
 program's own designs)."""
+OF_LINE = 0.15
+"""Share of a regulated output's ripple that the rule leaves to what its loop lets through of the line's (this program's own designs)."""
 DERATED = 0.95
 """Voltage of an output capacitor over its rating, at the end of the output's tolerance (common practice, no source)."""
 
@@ -40,6 +42,12 @@ def step_begins(work: Work, need: Any) -> int:
     """Number of the operating point in run with the least load that the load step of an output may begin from."""
     low = min(need.load_step.low / need.current_max, 1.0)
     return min((p.load, k) for k, p in enumerate(work.grid.points) if p.case == "run" and p.load >= low)[1]
+
+
+def of_pulses(work: Work, need: Any) -> float:
+    """Ripple [V] the pulses may make of an output: of the regulated one less than is asked for where its bus ripples with the line."""
+    shares = need is work.need.outputs[work.need.main] and not work.need.is_dc
+    return float(need.ripple_pp * (1 - OF_LINE if shares else 1.0))
 
 
 def slowest(work: Work, rate: float, slower: float) -> float:

@@ -20,6 +20,7 @@ from rhevectra.core.topologies.common.outputs import (
     SLOWER_FED_OFF,
     cans_for_step,
     holding,
+    of_pulses,
     record_range,
     slowest,
     stated,
@@ -112,7 +113,7 @@ def _ripple(sheet: Any, id: str, fed: dict[str, Any], esr: Any, c: Any) -> Any:
 def _asks(work: Work, need: Any, row: Any, esr: Any, i_c: float, volts: ripple.Swing, fs: float, filtered: bool) -> dict[str, Any]:
     """How many cans of a class each need asks for; row, esr: of one class or of many. Behind a filter the first capacitor may ripple by a
     tenth of the voltage."""
-    most = 0.1 * need.magnitude if filtered else need.ripple_pp
+    most = 0.1 * need.magnitude if filtered else of_pulses(work, need)
     return {"ripple current": i_c / row["i_rated_a"], "ripple voltage": volts(esr, LEFT * row["c_f"]) / most,
             "load step": cans_for_step(need, row, esr, slowest(work, fs, SLOWER_FED_OFF)), "life": i_c / air.carried(work, row)}
 
@@ -144,7 +145,7 @@ def _bank(work: Work, n: int, need: Any, fed: dict[str, Any]) -> tuple[Any, int,
 def _filter_l(work: Work, row: Any, need: Any, fs: float) -> float:
     """Inductor [H] that brings a tenth of the voltage down to the ripple allowed, with one can behind it."""
     impedance = np.hypot(resistance(work, row)[0], 1 / (2 * np.pi * fs * LEFT * row["c_f"]))
-    return at_least(max(1.3 * 0.1 * need.magnitude / need.ripple_pp * impedance / (2 * np.pi * fs), 0.2e-6), "E6")
+    return at_least(max(1.3 * 0.1 * need.magnitude / of_pulses(work, need) * impedance / (2 * np.pi * fs), 0.2e-6), "E6")
 
 
 def _ripple_and_life(work: Work, o: dict[str, Any], n: int, need: Any, bank: tuple[Any, int, float], fed: dict[str, Any],
