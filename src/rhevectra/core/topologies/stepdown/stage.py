@@ -268,7 +268,7 @@ def _turned_on(sheet: Any, s: Stage, o: Mapping[str, Any]) -> Any:
                    inductance=s.inductance, c_primary=o["c_p"], **turns)
     lasts = sheet("switch.t_helped", both_ways.time_helped, v_primary=o["v_in"], t_feeding=o["t_e"], v_out=s.v_out, **turns)
     return sheet.either("switch.v_turn_on", plain(apart) > plain(lasts), o["v_in"], helped,
-                        "nothing is left of the magnetising current where pulses are rare")
+                        "helped as long as the magnetising current lasts, from rest where pulses are rarer")
 
 
 def _cores(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
