@@ -58,7 +58,7 @@ def test_life_of_output_capacitors_with_their_own_heat(topology):
 @pytest.mark.parametrize("years", [4.0, 8.0])
 def test_capacitors_are_chosen_for_the_life_that_is_asked(topology, years):
     """Whatever classes the rule takes, they last so long; no other class in their place lasts as long with fewer. One less of them, or the
-    next smaller bulk, would fail something."""
+    next smaller bulk, would fail something, or leave nothing of the ripple to the line's."""
     need = supply(60.0, 12.0, life=years * YEAR, hot=40.0)
     d = made(need, topology=topology)
     check_finite(d)
@@ -68,7 +68,8 @@ def test_capacitors_are_chosen_for_the_life_that_is_asked(topology, years):
         less = made(need, topology=topology, output1__cap=d.value("output1.cap"), output1__parallel=count - 1,
                     filter1__l=float(d.value("filter1.l")) if topology == "flyback" else 0.0)
         fails = {f.figure for f in less.findings if f.severity == "must fix"}
-        assert fails & {"output1.life", "output1.ripple_pp", "output1.i_c_rms", "output1.step"}
+        ripple = less.figure("output1.ripple_pp")
+        assert fails & {"output1.life", "output1.i_c_rms", "output1.step"} or ripple.value > 0.85 * ripple.limit
 
 
 def test_a_life_that_none_reaches_is_told_with_what_would_help():

@@ -184,6 +184,12 @@ def reverse(allowance: Any, v_out: Any, v_forward: Any) -> Any:
     return (1 + allowance) * (2 * v_out + v_forward)
 
 
+@formula("V_c = max(V_r, V_h)", "V", "V_r V_h", "in run, and from the lowest bus at the end of hold-up")
+def higher(run: Any, hold: Any) -> Any:
+    """The higher of two voltages [V]."""
+    return np.maximum(run, hold)
+
+
 @formula("V_c = V_dc + V_ac", "V", "V_dc V_ac", "a half bridge leaves half the bus on the capacitor")
 def capacitor_peak(v_dc: Any, v_ac: Any) -> Any:
     """Largest voltage [V] across the resonant capacitor."""

@@ -28,7 +28,7 @@ from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, TAP
 from rhevectra.core.topologies.common.secondary_kinds import choose as choose_secondary
 from rhevectra.core.topologies.common.supply import AUX_DROP, FLOOR
 from rhevectra.core.topologies.common.winding import boarded, copper_of, leakage_row, pins_of, spacing, stack, turns_of
-from rhevectra.core.topologies.resonant import chambers, ends, faults, fixed, several, sharing, waves
+from rhevectra.core.topologies.resonant import chambers, ends, faults, fixed, hold, several, sharing, waves
 from rhevectra.core.topologies.resonant import stage as st
 from rhevectra.core.topologies.resonant.choose_tank import estimate
 from rhevectra.core.topologies.resonant.variant import Variant
@@ -64,6 +64,7 @@ class Plan(Struct, frozen=True):
     settled: st.Settled
     ends: ends.Ends
     i_short: float
+    hold: hold.Hold | None
 
 
 def choose_switch(work: Work, v: Variant, v_top: float, v_low: float, i_limit: float, room: float) -> Mapping[str, Any]:
@@ -143,18 +144,20 @@ def _built(v: Variant, work: Work, v_bus: Any, share: float = 0.0, near: Mapping
         stage = fixed.resonate(work, stage, leak)
     stage, settled = st.settle(stage, settled.state, passes=2 if _lost(settled, stage) > MUCH_LOST else 1)
     moved = ends.solve(stage, settled, by)
-    i_nominal, i_short = faults.current_limit(work, stage, settled, moved)
+    held = hold.solve(work, stage, settled, by)
+    i_nominal, i_short = faults.current_limit(work, stage, settled, moved, held.i_peak if held else 0.0)
     stage = replace(stage,
                     r_sense=sensing.choose(work, float(work.sheet.rows["switch.current_limit"].value),
                                            float(settled.out["i_tank"][full].max())))
-    choke = None if integrated or control else _inductor(work, stage, settled, grade, every, float(leak.value), i_nominal, moved)
+    choke = None if integrated or control else _inductor(work, stage, settled, grade, every, float(leak.value), i_nominal, moved,
+                                                            held.choke if held else 0.0)
     if choke is not None:
         stage = replace(stage, r_inductor=_effective(choke, float(settled.out["f"][full].max())),
                         extra={**stage.extra, "choke_core": _core_of(work, choke, every, grade)})
     if v.phases > 1:
         stage.extra["phase_most"] = sharing.most_loaded(stage, st.solve(stage, settled.state, passes=1), full,
                                                         float(work.sheet.rows["llc.spread"].value))
-    return Plan(stage, row, rectifiers, need, choice, win, turns, leak, choke, settled, moved, i_short)
+    return Plan(stage, row, rectifiers, need, choice, win, turns, leak, choke, settled, moved, i_short, held)
 
 
 def _chambered(work: Work, need: tr.TransformerNeed, every: Any, lr: float) -> tuple[tr.TransformerNeed, Any, Any]:
@@ -246,9 +249,10 @@ def _transformer_need(work: Work, s: st.Stage, settled: st.Settled, material: An
                                0.02, 0.01, -0.002 * har_s / max(i_s, 1e-9), False, 0.3, FLOOR))
     full = np.broadcast_to(corners.FULL.mask(work.grid), o["f"].shape)
     by = ends.of(work.sheet.rows)
-    half = (0.5 * by.slowest / o["f"])[full]
+    held, half = hold.solve(work, s, settled, by), (0.5 * by.slowest / o["f"])[full]
     made = tr.TransformerNeed(windings=windings, ratio=n * coupled, lp=float(s.lm if s.wound is None else s.lm + s.lr),
-                              flux_limit=by.more_flux * float(np.max(linkage)), swing=(2 * by.more_flux * linkage)[full], t_up=half,
+                              flux_limit=max(by.more_flux * float(np.max(linkage)), held.linkage if held else 0.0),
+                              swing=(2 * by.more_flux * linkage)[full], t_up=half,
                               t_down=half, fs=f, b_max=float(limit.value), material=dict(material), ambient=need.ambient_max,
                               rise_max=float(rise.value), cooling=need.cooling, height_max=need.height_max, margin=margin,
                               usual=by.more_core(material) / most**2,
@@ -285,11 +289,11 @@ def _wound(work: Work, s: st.Stage, need: tr.TransformerNeed, choice: tr.Choice,
 
 
 def _inductor(work: Work, s: st.Stage, settled: st.Settled, grade: Any, win: Windows, leakage: float, i_short: float,
-              moved: ends.Ends) -> InductorChoice:
+              moved: ends.Ends, i_hold: float) -> InductorChoice:
     """The resonant inductor beside what the transformer leaks, at the worst ends of the tolerances: its flux at the overload after
-    derating, into a short [A] up to saturation itself; its heat."""
+    derating, and at the end of hold-up [A]; into a short [A] up to saturation itself; its heat."""
     o, rows = settled.out, work.sheet.rows
-    i_flux = max(s.extra["room"] * moved.most("choke", o["i_tank_peak"]),
+    i_flux = max(s.extra["room"] * moved.most("choke", o["i_tank_peak"]), i_hold,
                  float(rows["derating.flux"].value) * (1 + ends.of(rows).lr) * i_short)
     full = np.broadcast_to(corners.FULL.mask(work.grid), o["f"].shape)
     half, current = (0.5 / o["f"])[full], HEAT_ROOM * (s.extra["room"] * moved.over["tank"] * o["i_tank"])[full]

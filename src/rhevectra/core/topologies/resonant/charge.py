@@ -1,6 +1,7 @@
 """What the loop of a resonant stage moves: its frequency, or the charge of half a period, told by the voltage the resonant capacitor
 reaches."""
 
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
@@ -10,10 +11,11 @@ from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.preferred import at_least
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.basis.sheet import Row, plain
+from rhevectra.core.basis.sheet import plain
 from rhevectra.core.formulas import charge
 from rhevectra.core.stages.work import FigureSpec, Work
 from rhevectra.core.topologies.common.signal import CHARGE, FREQUENCY, MOVES
+from rhevectra.core.topologies.resonant.hold import Hold
 
 UPPER, SENSED = 100e-12, 2.0
 """Upper capacitor of the divider [F], and the voltage behind it at which the controller ends half a period at most [V] (typical, from
@@ -40,22 +42,23 @@ def moved(work: Work) -> bool:
     return MOVES in work.sheet.rows and work.sheet.rows[MOVES].value == CHARGE
 
 
-def record(work: Work, v_bus: Any, v_out: float, i_mean: Row, f: Row, cr: Any) -> None:
-    """Rows of what is moved, and of the divider. v_bus [V], mean current of half a period [A], frequency [Hz]: at each corner; v_out:
-    regulated output [V]; cr: resonant capacitor [F]."""
+def record(work: Work, v_bus: Any, v_out: float, half: Mapping[str, Any], hold: Hold | None) -> None:
+    """Rows of what is moved, and of the divider. v_bus [V]: at each corner; v_out: regulated output [V]; half: rows of the mean current of
+    half a period [A], its frequency [Hz] and the resonant capacitor [F], as `turned_at` has them; hold: the end of hold-up."""
     sheet = work.sheet
     if str(work.choose(MOVES, lambda: _by_rule(work, v_bus, v_out)).value) != CHARGE:
         return
-    v_turn = sheet("llc.v_turn", charge.turned_at, i_mean=i_mean, f=f, cr=cr)
+    v_turn = sheet("llc.v_turn", charge.turned_at, **half)
     upper = work.choose("llc.c_sense_upper", UPPER, "small, of the resonant capacitor's voltage class (typical, from memory)")
     sensed = sheet.given("llc.v_sensed", SENSED, "V", "rule", "at which the controller ends half a period at most (typical, from memory)")
     most = float(np.max(v_turn.value)) * (1 + float(sheet.rows["llc.cr_tolerance"].value))
     if "llc.phase_most" in sheet.rows:
         most *= float(sheet.rows["llc.phase_most"].value)
+    most = max(most, hold.v_turn if hold is not None else 0.0)
     lower = work.choose("llc.c_sense_lower",
                         lambda: float(at_least(float(charge.divider_below(upper.value, most, SENSED)), "E12")),
-                        f"E12: {show(most, 'V')} at the current limit, of the least resonant capacitor, still lie within "
-                        f"{show(SENSED, 'V')}")
+                        f"E12: {show(most, 'V')} at the current limit or the end of hold-up, of the least resonant capacitor, still lie "
+                        f"within {show(SENSED, 'V')}")
     sheet("llc.v_turn_range", charge.before_divider, v_sensed=sensed, upper=upper, lower=lower)
 
 

@@ -9,7 +9,7 @@ from rhevectra.core.stages.work import FigureSpec
 from rhevectra.core.topologies.common import boards, declare, loop, pieces, sensing, supply
 from rhevectra.core.topologies.common import faults as common
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, TAP
-from rhevectra.core.topologies.resonant import charge, ends, faults, fixed, overload
+from rhevectra.core.topologies.resonant import charge, ends, faults, fixed, hold, overload
 from rhevectra.core.topologies.resonant.chambers import LEAKAGE, SEPARATE
 
 _DECISIONS = (
@@ -125,7 +125,8 @@ _NOMINAL = ("tank of nominal parts: what the ends of its tolerances add is a fig
 def _figures(*own: FigureSpec, without: tuple[str, ...] = ()) -> tuple[FigureSpec, ...]:
     """The shared figures and those of a family; currents are told for the worst end of the tank's tolerances, losses for its nominal
     parts."""
-    shared = declare.figures(*_FIGURES, *own, *faults.FIGURES, *overload.FIGURES, *charge.FIGURES, *loop.FIGURES, *supply.FIGURES,
+    shared = declare.figures(*_FIGURES, *own, *faults.FIGURES, *hold.FIGURES, *overload.FIGURES, *charge.FIGURES, *loop.FIGURES,
+                             *supply.FIGURES,
                              without=(*_NO_FIGURES, *without))
     return (*(replace(f, fixed=_OVER if f.id == "switch.i_rms" else _NOMINAL) if f.fixed == declare.MODEL else f for f in shared),
             *boards.FIGURES)
@@ -135,7 +136,7 @@ FIGURES, PHASED_FIGURES = _figures(*_CHAMBERED), _figures(*_PHASED_FIGURES, with
 output_figures, BUS_RIPPLE = common.output_figures, declare.BUS_RIPPLE_RESONANT
 
 NEEDS_CLAMP = False
-CURES = {"aux.v_low": "transformer.naux", "aux.v_high": "aux.regulator", "short.b_peak": "llc.inductor_core",
+CURES = hold.CURES | {"aux.v_low": "transformer.naux", "aux.v_high": "aux.regulator", "short.b_peak": "llc.inductor_core",
          "switch.v_peak": "switch.class", "output1.v_low": "llc.v_unity", "output1.v_high": "llc.v_unity", "llc.f_min": "llc.ratio",
          "llc.gain_need": "llc.ratio", "llc.gain_hold": "llc.ratio", "llc.i_off": "switch.dead_time",
          "llc.dead_time_min": "switch.dead_time", "llc.dead_time_max": "switch.dead_time", "transformer.b_peak": "transformer.np",

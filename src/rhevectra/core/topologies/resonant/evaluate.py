@@ -29,7 +29,7 @@ from rhevectra.core.topologies.common.ratings import feedback_error, least_setti
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, RECTIFIERS
 from rhevectra.core.topologies.common.supply import AUX_DROP
 from rhevectra.core.topologies.common.synchronous import record_most
-from rhevectra.core.topologies.resonant import chambers, charge, curves, ends, faults, fixed, others, overload, sharing, signal
+from rhevectra.core.topologies.resonant import chambers, charge, curves, ends, faults, fixed, hold, others, overload, sharing, signal
 from rhevectra.core.topologies.resonant import stage as st
 from rhevectra.core.topologies.resonant.build import TAN_DELTA, Plan
 from rhevectra.core.topologies.resonant.sharing import even, nominal, of_all, worst, worst_phase
@@ -101,7 +101,7 @@ def record(work: Work, plan: Plan, v_bus_row: Any, front: dict[str, Any], clamp:
         losses |= record_bank(work, plan.stage.extra["load"] if own["n"] == 1 else own["i_out"],
                               {"ripple": own["i_swing"], "fs": rectified}, n=own["n"])
     if not s.fixed:
-        charge.record(work, s.v_bus, float(plan.stage.v_out), o["i_in"], o["f"], s.cr)
+        charge.record(work, s.v_bus, float(plan.stage.v_out), {"i_mean": o["i_in"], "f": o["f"], "cr": s.cr}, plan.hold)
     found = None if s.fixed else feedback_error(work, s.v_out, signal=lambda: signal.of(work, plan.stage, plan.settled))
     faults.record(work, s, o, plan.choke)
     overload.record(work, plan)
@@ -175,8 +175,10 @@ def _switch(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any], moves: dict[
     sheet("llc.z", resonant.impedance, lr=s.lr, cr=s.cr)
     if not s.fixed:
         _gain(work, plan, s)
-    sheet("llc.v_cr_peak", resonant.capacitor_peak, v_dc=sheet("llc.v_dc", resonant.bus_share, share=1 - v.drive, v_bus=s.v_bus),
-          v_ac=worst(sheet, s, "llc.v_ac_most", o["v_cap"], moves["v_cap"]))
+    run = sheet("llc.v_cr_run", resonant.capacitor_peak, v_dc=sheet("llc.v_dc", resonant.bus_share, share=1 - v.drive, v_bus=s.v_bus),
+                v_ac=worst(sheet, s, "llc.v_ac_most", o["v_cap"], moves["v_cap"]))
+    hold.record_volts(work, plan.hold, s, run)
+    hold.record_current(work, plan.hold)
     o["i_burst"] = sheet(nominal(s, "llc.i_cr_rms"), resonant.burst_rms, share=o["share"], i_rms=o["i_tank"])
     i_sw = sheet(nominal(s, "switch.i_rms"), resonant.switch_rms, i_tank=o["i_burst"])
     for id, mean in (("llc.i_cr_rms", o["i_burst"]), ("switch.i_rms", i_sw)):
@@ -235,6 +237,7 @@ def _transformer(work: Work, plan: Plan, s: st.Stage, o: dict[str, Any], moves: 
         peak = sheet("transformer.b_nominal", resonant.flux_of_linkage, linkage=linked, turns=turns, area=area)
         swing = sheet("transformer.b_swing", resonant.swing_of_linkage, linkage=linked, turns=turns, area=s.area)
     sheet("transformer.b_peak", resonant.flux_at_ends, moves=moves["flux"], nominal=peak)
+    hold.record_flux(work, plan.hold, turns, area)
     sheet("transformer.b_ac", flyback.flux_amplitude, swing=swing)
     whole = _core_loss(sheet, "transformer", s.core, s.core_temperature, s.volume, s.extra["kappa"], swing, o["f"])
     o["p_core"] = sheet("transformer.loss_core_nominal", resonant.burst_power, share=o["share"], power=whole)
@@ -274,6 +277,7 @@ def _inductor(work: Work, plan: Plan, c: InductorChoice, s: st.Stage, o: dict[st
     worst(sheet, s, "inductor.b_peak",
           sheet("inductor.b_nominal", magnetics.flux_density, inductance=l_x, current=o["i_tank_peak"], turns=turns, area=area),
           moves["choke"])
+    hold.record_choke(work, plan.hold, l_x, turns, area)
     core = plan.stage.extra["choke_core"]
     swing = sheet("inductor.b_swing", resonant.flux_swing, lm=l_x, i_mag=o["i_tank_peak"], turns=turns,
                   area=sheet.given("inductor.area", core["area"], "m²", "catalogue", "effective area of its core"))

@@ -21,8 +21,8 @@ DELAY = 300e-9
 START_MEAN = 0.47
 """Mean of the rectified tank current over its peak far above the resonance: a triangle's half, less what the magnetising current takes
 (exact tanks up to a gain of one: 0.47 to 0.56)."""
-START_ROOM = 1.1
-"""Current there is by rule to start with, over the load's."""
+START_ROOM, HOLD_ROOM = 1.1, 1.02
+"""Current there is by rule to start with over the load's, and at the end of hold-up over what that takes."""
 DECISIONS = (common.OWN_TRIP,)
 FIGURES = (
     FigureSpec("llc.f_start", "Start-up frequency", "f_st", "switch", corners.RUN, fixed="output capacitor empty",
@@ -42,16 +42,18 @@ FIGURES = (
 )
 
 
-def current_limit(work: Work, s: st.Stage, settled: st.Settled, moved: ends.Ends) -> tuple[float, float]:
-    """Chooses the current limit over the peak at the overload, its tolerance and delay; returns what a short makes of it [A], with nominal
-    parts and at the worst end of their tolerances."""
+def current_limit(work: Work, s: st.Stage, settled: st.Settled, moved: ends.Ends, i_hold: float) -> tuple[float, float]:
+    """Chooses the current limit over the peak at the overload and that at the end of hold-up [A], its tolerance and delay; returns what a
+    short makes of it [A], with nominal parts and at the worst end of their tolerances."""
     rows, peak = work.sheet.rows, s.extra["room"] * moved.most("i_peak", settled.out["i_tank_peak"])
     tolerance = float(work.choose("switch.limit_tolerance", 0.08, "comparator and sense resistor (common practice)").value)
-    start = START_ROOM / (1 - tolerance) * _to_start(work, s, peak)
-    work.choose("switch.current_limit", lambda: sensing.limit_of(work, max(1.15 * peak, start)),
-                "what the tank needs to start into full load, with a tenth to charge its capacitors" if start > 1.15 * peak
-                else "15 % above the peak tank current at overload and the worst end of the tank's tolerances"
-                + (", in the most loaded phase" if s.variant.phases > 1 else "") + "; next sense resistor of E96")
+    asks = {"15 % above the peak tank current at overload and the worst end of the tank's tolerances": 1.15 * peak,
+            "what the tank needs to start into full load, with a tenth to charge its capacitors":
+                START_ROOM / (1 - tolerance) * _to_start(work, s, peak),
+            "what full load takes at the end of hold-up, at the worst end of the tank's tolerances": HOLD_ROOM / (1 - tolerance) * i_hold}
+    why = max(asks, key=lambda k: asks[k])
+    work.choose("switch.current_limit", lambda: sensing.limit_of(work, asks[why]),
+                why + (", in the most loaded phase" if s.variant.phases > 1 else "") + "; next sense resistor of E96")
     work.choose("switch.limit_delay", DELAY,
                 "comparator, logic and gate: the pulse is cut, a higher frequency alone would come too late (common practice)")
     most = faults.most_limit(float(rows["switch.current_limit"].value), float(rows["switch.limit_tolerance"].value))
