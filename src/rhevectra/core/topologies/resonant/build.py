@@ -249,7 +249,7 @@ def _transformer_need(work: Work, s: st.Stage, settled: st.Settled, material: An
                                0.02, 0.01, -0.002 * har_s / max(i_s, 1e-9), False, 0.3, FLOOR))
     full = np.broadcast_to(corners.FULL.mask(work.grid), o["f"].shape)
     by = ends.of(work.sheet.rows)
-    held, half = hold.solve(work, s, settled, by), (0.5 * by.slowest / o["f"])[full]
+    held, half = hold.solve(work, s, settled, by, 1), (0.5 * by.slowest / o["f"])[full]
     made = tr.TransformerNeed(windings=windings, ratio=n * coupled, lp=float(s.lm if s.wound is None else s.lm + s.lr),
                               flux_limit=max(by.more_flux * float(np.max(linkage)), held.linkage if held else 0.0),
                               swing=(2 * by.more_flux * linkage)[full], t_up=half,

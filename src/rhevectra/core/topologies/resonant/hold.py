@@ -14,7 +14,8 @@ from rhevectra.core.stages.work import FigureSpec, Work
 from rhevectra.core.topologies.resonant import ends, several
 from rhevectra.core.topologies.resonant import stage as st
 
-PASSES = 3
+PASSES = 2
+"""Between the tanks and what their currents lose on the way."""
 _FIXED = "exact tanks at the eight ends of their tolerances; node capacitance and dead time in the waveform"
 FIGURES = (
     FigureSpec("llc.i_hold", "Peak tank current at the end of hold-up", "Î_h", "switch", corners.FULL, limit="switch.limit_min",
@@ -41,8 +42,9 @@ class Hold(Struct, frozen=True):
     linkage: float
 
 
-def solve(work: Work, s: st.Stage, settled: st.Settled, by: ends.Tolerances) -> Hold | None:
-    """None where the stage is not asked to go on below its least bus, at a fixed ratio, or where no tank gives the output there."""
+def solve(work: Work, s: st.Stage, settled: st.Settled, by: ends.Tolerances, passes: int = PASSES) -> Hold | None:
+    """None where the stage is not asked to go on below its least bus, at a fixed ratio, or where no tank gives the output there; passes: as
+    PASSES."""
     shape, v_hold = settled.out["f"].shape, float(work.sheet.rows["llc.v_hold"].value)
     bus = np.where(corners.FULL.mask(work.grid), np.broadcast_to(s.v_bus, shape), np.inf)
     place = int(bus.argmin())
@@ -52,7 +54,7 @@ def solve(work: Work, s: st.Stage, settled: st.Settled, by: ends.Tolerances) -> 
     one = lambda x: np.full(1, np.broadcast_to(plain(x), shape).ravel()[place])  # noqa: E731
     looks = {n: one(x) for n in ("v_out", "r_secondary") if np.ndim(x := getattr(seen, n))}
     moved, (lr, _, lm) = ends.every(replace(seen, v_bus=np.full(1, v_hold), i_out=one(seen.i_out), **looks), by, 1)
-    found = st.solve(moved, ends.begun(settled.state, np.full((len(ends.ENDS), 1), place), lr / lm), PASSES)
+    found = st.solve(moved, ends.begun(settled.state, np.full((len(ends.ENDS), 1), place), lr / lm), passes)
     if found.miss > st.UNSOLVED:
         return None
     o, room = found.out, s.extra["room"]
