@@ -196,7 +196,7 @@ def test_the_path_is_bought(small):
 def test_nobody_waits_for_a_resistor():
     """By hand: what a supply takes in 22 ms over 6.5 V, through 3 MΩ from the crest of the lowest line to 16 V. Beyond three and a half
     seconds the rule takes a cell and says how long the resistor would take; a resistor that is pinned there is told, with the seconds it
-    takes and the decision that cures it."""
+    takes (far beyond the five it may take) and the decision that cures it."""
     for need, pins in ((adapter(None), {}), (decode(demo.text("frost-fans"), "demo").requirement, {"topology": "llc_half"})):
         d = size(need, pins, noise=False)
         c = float(d.rows["aux.i"].value) * 22e-3 / 6.5
@@ -206,7 +206,7 @@ def test_nobody_waits_for_a_resistor():
         assert seconds < 3.5 or f"some {seconds:.0f} s" in row.rule
     pinned = size(need, {**pins, "start.path": "resistor"}, noise=False)
     told = next(f for f in pinned.findings if f.figure == "start.delay")
-    assert float(pinned.value("start.delay")) > 30 and told.cure == "start.path" and told.severity == "look at"
+    assert float(pinned.value("start.delay")) > 4 * 5 and told.cure == "start.path" and told.severity == "look at"
     fed = size(adapter(None), {"topology": "forward_2sw"}, noise=False)
     assert fed.value("start.path") == "resistor" and float(fed.value("start.delay")) == pytest.approx(-3e6 * float(fed.value("aux.c_least"))
         * math.log(1 - 16 / (math.sqrt(2) * 90 - 3e6 * 10e-6)), rel=1e-3), "its winding feeds the controller from the first pulse on"

@@ -278,10 +278,10 @@ def _ends(design: Design, line: float) -> Iterator[Check]:
         yield from _thresholds(design)
     if "overload.most" in rows:
         yield from _gives_way(design)
-    limit = band_of(design, "switch.i_peak", line, 1.0, "limit")
+    most = max(band_of(design, id, line, 1.0, "limit")[1] for id in ("switch.i_peak", "switch.limit_max") if id in rows)
     yield Check("Current limit, peak", f"{line:g} V, output gives way", "current probe, or sense voltage", "A",
                 (1 - PROBE) * band_of(design, "switch.limit_min", line, 1.0, "limit")[0] if "switch.limit_min" in rows else None,
-                (1 + PROBE) * limit[1], "switch.i_peak", "full load will not be held at the lowest line",
+                (1 + PROBE) * most, "switch.i_peak", "full load will not be held at the lowest line",
                 "sense resistor, delay, blanking")
 
 
