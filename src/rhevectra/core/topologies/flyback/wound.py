@@ -94,20 +94,26 @@ def build(v: Variant, work: Work, v_bus: Any, clamp: ModuleType) -> Plan:
             plan = made(_as_it_leaks(stage, plan.stage), reach, room)
         return _settled(work, plan, v_bus)
 
-    def whole(reach: Mapping[int, sharing.Reach]) -> Plan:
+    def whole(reach: Mapping[int, sharing.Reach], room: float = 1.0) -> Plan:
         aims, outs = {k: r.aim(work.need.outputs[k]) for k, r in reach.items()}, work.need.outputs
         stage = sizing.estimate(work, v, switch, v_or, rectifiers, v_bus, aims,
                                 {k: float(work.choose.pins.get(f"output{k + 1}.bleed",
                                                                _bleed(work, k, reach, aims[k] / reach[k].main if k in reach else 1.0)[0]))
                                  for k in range(len(outs))})
-        return work.until_enough(lambda **known: tried(stage, reach, **known), lambda made, known: made[1])[0]
+        return work.until_enough(lambda **known: tried(stage, reach, **{"room": room, **known}), lambda made, known: made[1])[0]
     before = work.mark()
     plan = whole({})
     reach, lift = sharing.outside(work, plan)
     if reach:  # once more, with what leakage does to the outputs that no loop holds
         work.back(before)
         plan = whole(reach)
-    return _shared(work, plan, reach, lift) if lift else plan
+    if not lift:
+        return plan
+    shared = _shared(work, plan, reach, lift)
+    if room := _short(work, shared, pd.solve(shared.stage, passes=3, tolerance=ESTIMATE).out, v_bus):
+        work.back(before)
+        return _shared(work, whole(reach, room), reach, lift)
+    return shared
 
 
 def _as_it_leaks(stage: pd.Stage, made: pd.Stage) -> pd.Stage:
@@ -117,13 +123,17 @@ def _as_it_leaks(stage: pd.Stage, made: pd.Stage) -> pd.Stage:
 
 
 def _settled(work: Work, plan: Plan, v_bus: Any) -> tuple[Plan, dict[str, float]]:
-    """The plan with its period begun, and the room its limit needs where the peak at the end of hold-up is a little above the least of
-    it."""
+    """The plan with its period begun, and the room its limit needs."""
     settled = pd.solve(plan.stage, passes=3, tolerance=ESTIMATE)
-    peak = SPARE * sizing.at_hold_up(work, plan.stage, settled.out, v_bus)
+    room = _short(work, plan, settled.out, v_bus)
+    return replace(plan, state=settled.state), {"room": room} if room else {}
+
+
+def _short(work: Work, plan: Plan, out: Mapping[str, Any], v_bus: Any) -> float:
+    """Room the current limit needs where the peak at the end of hold-up is a little above the least of it, else 0; out: a period."""
+    peak = SPARE * sizing.at_hold_up(work, plan.stage, out, v_bus)
     free = not (plan.switch["integrated"] or work.choose.pinned("switch.current_limit"))
-    short = free and 1 < peak / float(plan.limit["least"].value) < LITTLE
-    return replace(plan, state=settled.state), {"room": peak / plan.limit["at_hold_up"]} if short else {}
+    return peak / plan.limit["at_hold_up"] if free and 1 < peak / float(plan.limit["least"].value) < LITTLE else 0.0
 
 
 def _shared(work: Work, plan: Plan, reach: Mapping[int, sharing.Reach], lift: list[Array]) -> Plan:
