@@ -159,6 +159,15 @@ def test_a_timer_ends_what_windings_and_heat_sinks_would_have_to_carry(topology)
         assert timed.value(id) == pytest.approx(d.value(id))
 
 
+def test_a_filter_that_lets_much_through_gets_a_timer_too():
+    """A half bridge of 9 V and 49 A heats its windings beyond what they stand at the greatest limit: by rule the controller ends that."""
+    need = Requirement(mains=Mains(kind="ac1", v_min=90, v_max=265), outputs=(Output(voltage=9.0, current_max=48.7),), cooling="forced")
+    ruled, d = (size(need, {"topology": "half_bridge", **pins}, noise=False) for pins in ({}, {"overload.timer": "none"}))
+    hot = d.figure("overload.t_winding")
+    assert hot.margin < 0 and ruled.value("overload.timer") == "timed" and f"{hot.value:.0f} °C" in ruled.rows["overload.timer"].refused[0]
+    assert not {"overload.r_ca", "overload.t_winding"} & ruled.rows.keys()
+
+
 def test_the_bench_reads_where_it_gives_way():
     """At both ends of the line, between the amperes of the least and the greatest limit."""
     d = designed("flyback")

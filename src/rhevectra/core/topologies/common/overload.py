@@ -66,7 +66,7 @@ def record(work: Work, least: Row, most: Row, sags: Mapping[str, Any], v_least: 
     sheet.either(LEAST, least.value <= by_bus.value, least, by_bus, "the least current limit takes over, or the bus sags too far")
     sheet.again(GREATEST, most)
     allow(work)
-    if lasting(work):
+    if lasting(work, sheet.rows.get("transformer.t_winding")):
         sheet.again("overload.r_ca", sheet.rows["switch.case_to_ambient"])
 
 
@@ -102,7 +102,7 @@ def greatest(work: Work) -> tuple[float, float]:
 
 def record_winding(work: Work) -> None:
     """Row of the transformer's winding at the greatest current limit, and what it may come to there, where that may last."""
-    if not lasting(work):
+    if not lasting(work, work.sheet.rows["transformer.t_winding"]):
         return
     work.sheet.again("overload.t_winding", work.sheet.rows["transformer.t_winding"])
     allow_winding(work)
