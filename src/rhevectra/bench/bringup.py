@@ -241,7 +241,7 @@ def _line(design: Design, line: float, loaded: bool) -> Iterator[Check]:
     yield Check("Peak switch current", at, "current probe, or sense voltage", "A", (1 - 2 * PROBE) * low, (1 + PROBE) * high,
                 "switch.i_peak", "", "inductance too low; a ramp that bends upwards saturates: off")
     if "llc.v_turn" in rows:
-        ratio = 1 + float(rows["llc.c_sense_lower"].value) / float(rows["llc.c_sense_upper"].value)
+        ratio = float(rows["llc.v_turn_range"].value) / float(rows["llc.v_sensed"].value)
         yield Check("Resonant capacitor at turn-off", at, f"lower capacitor of the charge divider, from the middle, × {ratio:.3g}", "V",
                     *widened(band_of(design, "llc.v_turn", line, 1.0), 2 * PROBE), "llc.v_turn",
                     "the lower capacitor of the divider is larger than told, or the resonant one",

@@ -61,6 +61,11 @@ def hot_said(row: Mapping[str, Any]) -> str:
     return f"hot: {count * row['r_on_25_ohm']:g} Ω × {row['hot_ratio']:g}" + (f" / {count} side by side" if count > 1 else "")
 
 
+def too_few(lacks: Callable[[int], str]) -> list[str]:
+    """Why each number of switches below the first that lacks nothing is too few, as far as there may be more."""
+    return list(takewhile(bool, map(lacks, range(1, MOST_BESIDE))))
+
+
 def choose(work: Work, row: Mapping[str, Any], loss: Callable[[Mapping[str, Any]], float], i_limit: float,
            budget: float = np.inf) -> Mapping[str, Any]:
     """The class with as many dies side by side as carry i_limit [A] and can be kept cool at their loss [W], all together as one row; more
@@ -83,7 +88,7 @@ def choose(work: Work, row: Mapping[str, Any], loss: Callable[[Mapping[str, Any]
         return f"{count}: about {show(burnt, 'W')}, and one more spares {show(spared, 'W', 2)}" if worth else ""
 
     def rule() -> tuple[int, str, tuple[str, ...]]:
-        fewer = list(takewhile(bool, map(lacks, range(1, MOST_BESIDE))))
+        fewer = too_few(lacks)
         return (len(fewer) + 1, f"the fewest that carry the current limit, need no less than {floor:g} K/W each and burn at most "
                 f"{SPENT * 100:g} % of the output in all switches, as far as one more spares enough of it", tuple(fewer[-3:]))
     count = int(work.choose(PARALLEL, rule).value)

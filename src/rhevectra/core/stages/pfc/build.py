@@ -2,7 +2,6 @@
 
 import math
 from collections.abc import Callable, Mapping, Sequence
-from itertools import takewhile
 from typing import Any
 
 import numpy as np
@@ -15,7 +14,7 @@ from rhevectra.core.formulas import flyback, inductor, pfc, rectifier, surge
 from rhevectra.core.formulas.rectifier import LineSource
 from rhevectra.core.magnetics.inductor import MADE
 from rhevectra.core.stages import air, inlet, rate
-from rhevectra.core.stages.beside import MOST_BESIDE
+from rhevectra.core.stages.beside import too_few
 from rhevectra.core.stages.dies import PULSED, choose_die
 from rhevectra.core.stages.pfc import bursts
 from rhevectra.core.stages.pfc.choke import TOLERANCE, Choke, choose_choke
@@ -188,7 +187,7 @@ def choose_switches(work: Work, v_bus: float, peak: float, i_least: float, total
         return f"{n}: {show(total(row, n) / n, 'W')} in each package" if total(row, n) / n > PACKAGE else ""
 
     def rule() -> tuple[int, str, tuple[str, ...]]:
-        fewer = list(takewhile(bool, map(lacks, range(1, MOST_BESIDE))))
+        fewer = too_few(lacks)
         return (len(fewer) + 1, f"{show(total(row, len(fewer) + 1), 'W')} {where}at the lowest line, {PACKAGE:g} W a package at most "
                 "(common practice)", tuple(fewer[-3:]))
     return row, int(work.choose("pfc.switch_parallel", rule).value)

@@ -6,6 +6,7 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.stages import brown, cold_start, dies, inlet, rate
+from rhevectra.core.stages.beside import MOST_BESIDE
 from rhevectra.core.stages.pfc import bursts
 from rhevectra.core.stages.pfc.law import Law
 from rhevectra.core.stages.work import FigureSpec
@@ -45,7 +46,7 @@ _SHARED = (
     DecisionSpec("pfc.material", "Core material class", "pfc", "choice", table="materials"),
     DecisionSpec("pfc.rise_max", "Temperature rise allowed", "pfc", unit="K", low=5, high=90),
     DecisionSpec("pfc.switch_class", "Switch class", "pfc", "choice", table="switches"),
-    DecisionSpec("pfc.switch_parallel", "Switches side by side", "pfc", kind="integer", low=1, high=8),
+    DecisionSpec("pfc.switch_parallel", "Switches side by side", "pfc", kind="integer", low=1, high=MOST_BESIDE),
     dies.spread_decision("pfc.r_spread", "pfc"),
     DecisionSpec("pfc.diode", "Boost diode class", "pfc", "choice", table="boost_diodes",
                  schools="wide-gap: no recovery charge to switch into; ultrafast: enough where the current has returned to zero"),

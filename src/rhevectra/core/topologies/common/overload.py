@@ -44,11 +44,12 @@ def lasting(work: Work, t_winding: Any = None) -> bool:
     """Whether an overload lasts as long as somebody asks for it; by rule it does not where the windings, which would then come to so much
     [°C], would not stand it."""
     def by_rule() -> tuple[str, str, tuple[str, ...]]:
-        hottest = -np.inf if t_winding is None else float(np.where(corners.LIMIT.mask(work.grid), plain(t_winding), -np.inf).max())
-        if t_winding is None or hottest <= (allowed := _winding_allowed(work)):
-            return NONE, "below the limit nothing ends an overload: the safe assumption", ()
-        return TIMED, "the controller ends it before the windings are hot", (
-            f"{NONE}: what the limit lets through would heat the windings to {hottest:.0f} °C, {allowed:.0f} °C allowed",)
+        if t_winding is not None:
+            hottest, allowed = float(np.where(corners.LIMIT.mask(work.grid), plain(t_winding), -np.inf).max()), _winding_allowed(work)
+            if hottest > allowed:
+                return TIMED, "the controller ends it before the windings are hot", (
+                    f"{NONE}: what the limit lets through would heat the windings to {hottest:.0f} °C, {allowed:.0f} °C allowed",)
+        return NONE, "below the limit nothing ends an overload: the safe assumption", ()
     return work.choose(TIMER, by_rule).value == NONE
 
 

@@ -62,13 +62,19 @@ def record_least(work: Work, i_limit: Any, function: Callable[..., Any], **pulse
     sheet("switch.limit_min", formulas.least_limit, i_limit=i_limit, tolerance=rows["switch.limit_tolerance"], lost=taken)
 
 
+def carried(work: Work, down: Any, duty: Any, continuous: Any) -> float:
+    """Slope compensation [A/s] by every load that is carried in run. down: slope at which the current falls [A/s]; on the grid, or what
+    spreads over it."""
+    within = np.broadcast_to(corners.CARRIED.mask(work.grid), work.grid.shape)
+    down, duty, continuous = (np.broadcast_to(x, work.grid.shape)[within] for x in (down, duty, continuous))
+    return share(work, duty, continuous) * steepest(down, continuous)
+
+
 def lost(work: Work, down: Any, t_on: Any, duty: Any, continuous: Any) -> Array | None:
     """What the ramp has taken of the limit when the pulse ends [A] at every corner of the grid; None where the limit does not see it. down:
     slope in the switch's path [A/s]; t_on [s]."""
     if str(work.choose(WHERE, INSIDE, "the controller takes it from its command").value) == INSIDE:
         return None
-    shape, within = work.grid.shape, np.broadcast_to(corners.CARRIED.mask(work.grid), work.grid.shape)
-    down, duty, continuous = (np.broadcast_to(x, shape)[within] for x in (down, duty, continuous))
-    ramp = share(work, duty, continuous) * steepest(down, continuous)
+    ramp = carried(work, down, duty, continuous)
     work.sheet.given("switch.limit_ramp", ramp, "A/s", "solved", "slope compensation in the switch's path")
-    return np.asarray(ramp * np.broadcast_to(t_on, shape))
+    return np.asarray(ramp * np.broadcast_to(t_on, work.grid.shape))

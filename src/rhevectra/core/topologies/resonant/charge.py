@@ -7,7 +7,6 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis import corners
-from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.preferred import at_least
 from rhevectra.core.basis.quantities import show
@@ -39,7 +38,7 @@ TOLD = "tank by the exact half period, which ends as the resonant capacitor reac
 
 def moved(work: Work) -> bool:
     """Whether the loop moves the charge; of several phases that of the first, which the others follow."""
-    return MOVES in work.sheet.rows and work.sheet.rows[MOVES].value == CHARGE
+    return bool(work.sheet.rows[MOVES].value == CHARGE)
 
 
 def record(work: Work, v_bus: Any, v_out: float, half: Mapping[str, Any], hold: Hold | None) -> None:
@@ -72,8 +71,3 @@ def _by_rule(work: Work, v_bus: Any, v_out: float) -> tuple[str, str, tuple[str,
     return (CHARGE, "its loop crosses at some kilohertz and leaves little of the bus's ripple",
             (f"{FREQUENCY}: held steady it would let {show(shows, 'V')} of the bus's ripple through, {show(limit, 'V')} are asked for, and "
              "its loop is slow",))
-
-
-def asked(work: Work) -> Array:
-    """Voltage the resonant capacitor has to reach at each corner [V]."""
-    return np.asarray(work.sheet.rows["llc.v_turn"].value)

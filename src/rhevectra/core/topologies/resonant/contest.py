@@ -22,4 +22,4 @@ def bill(design: Any) -> dict[str, Any]:
             "rectifiers": [(str(rows[f"rectifier{k}.class"].value), RECTIFIERS[s.secondary] * v.phases * used(rows, k)) for k in outputs],
             "capacitors": [(str(rows[f"output{k}.cap"].value), int(rows[f"output{k}.parallel"].value)) for k in outputs],
             "wound": (2 if "inductor.core" in rows else 1) * v.phases, "drives": v.switches // 2, "floating_drives": v.switches // 2,
-            "small": v.phases + 2 + 1 + sum(id in rows for id in ("llc.c_sense_upper", "llc.c_sense_lower"))}
+            "small": v.phases + 2 + 1 + 2 * ("llc.v_turn" in rows)}

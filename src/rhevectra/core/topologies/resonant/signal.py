@@ -117,7 +117,7 @@ def of(work: Work, s: st.Stage, settled: st.Settled) -> signal.Signal:
     found = tank.spread(settled.found, at)
     lr, cr, turns = float(plain(s.lr)), float(plain(s.cr)), float(plain(s.np)) / float(plain(s.ns))
     by_charge = charge.moved(work)
-    asked, full = (charge.asked(work), float(rows["llc.v_turn_range"].value)) if by_charge else (
+    asked, full = (np.asarray(rows["llc.v_turn"].value), float(rows["llc.v_turn_range"].value)) if by_charge else (
         out["f"], max(float(plain(s.f_max)) - float(np.min(rows["llc.f_min"].value)), 0.0))
     gain = full / float(rows["feedback.i_pin"].value)
     i_out = where.of(several.total(s)) * s.variant.phases

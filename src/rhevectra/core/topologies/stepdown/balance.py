@@ -57,20 +57,13 @@ def _begins_dry(work: Work, out: Any) -> bool:
     return bool(np.any(np.broadcast_to(plain(out["discontinuous"]), work.grid.shape)[:, :, step_begins(work, need)]))
 
 
-def _slope(work: Work, s: st.Stage, out: Any) -> float:
-    """Slope compensation seen from the filter inductor [A/s]."""
-    carried = np.broadcast_to(corners.CARRIED.mask(work.grid), work.grid.shape)
-    duty, down, continuous = (np.broadcast_to(plain(x), work.grid.shape)[carried]
-                              for x in (plain(out["t_e"]) * plain(out["fs"]), out["down"], ~np.asarray(plain(out["discontinuous"]), bool)))
-    return slope.share(work, duty, continuous) * slope.steepest(down / float(plain(s.inductance)), continuous)
-
-
 def _midpoint(work: Work, s: st.Stage, out: Any) -> Any:
     """What an error of the midpoint makes of the charge of both pulses [C] at each corner."""
-    ratio, inductance = float(plain(s.ns)) / float(plain(s.np)), float(plain(s.inductance))
+    ratio, inductance, t_e = float(plain(s.ns)) / float(plain(s.np)), float(plain(s.inductance)), plain(out["t_e"])
+    falling, continuous = plain(out["down"]) / inductance, ~np.asarray(plain(out["discontinuous"]), bool)
+    added = slope.carried(work, falling, t_e * plain(out["fs"]), continuous)
     crest = (plain(out["i_peak"]) - plain(out["i_mag"])) / ratio
-    return balance.midpoint_gain(~np.asarray(plain(out["discontinuous"]), bool), plain(out["t_e"]), plain(out["up"]) / inductance,
-                                 plain(out["down"]) / inductance, _slope(work, s, out), crest, ratio)
+    return balance.midpoint_gain(continuous, t_e, plain(out["up"]) / inductance, falling, added, crest, ratio)
 
 
 def choose_series(work: Work, v: Variant, s: st.Stage, out: dict[str, Any]) -> None:
@@ -81,6 +74,7 @@ def choose_series(work: Work, v: Variant, s: st.Stage, out: dict[str, Any]) -> N
     trims = v.series == "divider" and work.choose(BALANCE.id, *(
         (TRIM, "a controller that trims the peaks by the midpoint: current control would run away with it")
         if control == "current" and not work.choose.pinned("switch.control") else (NONE, "the midpoint stays by itself"))).value == TRIM
+    trims = trims and control == "current"
     full = corners.FULL.mask(work.grid)
     flat = {k: np.broadcast_to(out[k], work.grid.shape)[full] for k in ("i_start", "i_peak", "t_e", "i_mag", "t_c", "v_in", "f_switch")}
     charge = balance.pulse_charge(flat["i_start"], flat["i_peak"], flat["t_e"], flat["i_mag"], flat["t_c"])
@@ -91,7 +85,7 @@ def choose_series(work: Work, v: Variant, s: st.Stage, out: dict[str, Any]) -> N
         ripple = float(np.max(balance.series_for_amplitude(charge, v.in_series, AMPLITUDE, flat["v_in"])))
         resonance = float(np.max(balance.series_for_resonance(s.ns, flat["f_switch"] / BELOW, s.np, v.in_series, s.inductance)))
         keeps = 0.0
-        if trims and control == "current":
+        if trims:
             there = lambda x: np.broadcast_to(plain(x), work.grid.shape)[full]  # noqa: E731
             keeps = float(np.max(2 * TRIM_PERIODS * there(_midpoint(work, s, out)) / there(s.v_bus)))
         return float(at_least(max(ripple, resonance, keeps) * 1.1, "E6"))

@@ -149,6 +149,8 @@ def period(sheet: Any, s: Stage, b: Mapping[str, Any]) -> dict[str, Any]:
     if s.variant.stands:
         o["i_stands"] = sheet("filter1.i_stands", both_ways.stands, i_mag=o["i_mag"], fs=o["fs"], c_primary=o["c_p"], v_out=s.v_out,
                               turns_secondary=s.ns, turns_primary=s.np)
+        o["e_ring"] = sheet("switch.e_ring", both_ways.ring_energy, leakage=s.leakage, turns_secondary=s.ns, turns_primary=s.np,
+                            i_crest=o["crest"], c_primary=o["c_p"], v_primary=o["v_in"])
     t_x = sheet("switch.t_after", forward.feeding_after, c_primary=o["c_p"], v_primary=o["v_in"], i_peak=o["i_peak"])
     o["t_on"] = sheet("switch.t_on", forward.on_time, t_feeding=o["t_e"], t_commutation=o["t_c"], t_after=t_x)
     o["f_switch"] = sheet("switch.frequency", forward.switch_frequency, rate=o["fs"], pulses=s.variant.pulses)
@@ -189,7 +191,7 @@ def _primary(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
         node = sheet("switch.loss_turn_on_all", forward.turn_on_loss,
                      c_primary=s.c_node if v.tapped else o["c_p"],  # the other node's share overshoots into the clamp
                      v_primary=v_on, fs=o["fs"])
-        ring = (sheet("loss.winding_ring", both_ways.ring_power, fs=o["fs"], energy=out["e_ring"]) if v.both_ways
+        ring = (sheet("loss.winding_ring", both_ways.ring_power, fs=o["fs"], energy=o["e_ring"]) if v.both_ways
                 else sheet.given("loss.winding_ring", 0.0, "W", "rule",
                                  "the leakage hands its energy back and the shorted winding holds the nodes"))
         more, on = ({"clamp": out["loss_clamp"], "loop": out["loop"]} if v.active else {}), {}
@@ -238,14 +240,11 @@ def _currents(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
         return {"i_all": i_all, "i_switch": i_sw, "t_l": o["t_l"], **active.currents(sheet, s, o, i_all)}
     t_l = sheet("switch.t_return", forward.leakage_return, leakage=s.leakage, i_crest=o["crest"], v_primary=o["v_in"], turns_secondary=s.ns,
                 turns_primary=s.np)
-    rings: dict[str, Any] = {}
     back = {"i_switch": i_all, "fs": o["fs"], "t_return": t_l, "i_peak": o["i_peak"], "i_mag": o["i_mag"]}
     if v.phase:
         i_p = i_heat = sheet.total("transformer.i_rms_primary", "A", "that of a leg, which carries it all the time", leg=i_all)
     elif v.both_ways:
-        rings["e_ring"] = sheet("switch.e_ring", both_ways.ring_energy, leakage=s.leakage, turns_secondary=s.ns, turns_primary=s.np,
-                                i_crest=o["crest"], c_primary=o["c_p"], v_primary=o["v_in"])
-        around = {"energy": rings["e_ring"], "c_primary": o["c_p"], "leakage": s.leakage}
+        around = {"energy": o["e_ring"], "c_primary": o["c_p"], "leakage": s.leakage}
         i_p = sheet("transformer.i_rms_primary", both_ways.primary_rms, **back, quality=RING_QUALITY, **around)
         i_heat = sheet("transformer.i_rms_without_ring", both_ways.primary_rms, **back, quality=0.0, **around)
     elif v.reset:
@@ -253,7 +252,7 @@ def _currents(sheet: Any, s: Stage, o: Mapping[str, Any]) -> dict[str, Any]:
                                    "that of the switch: reset and leakage return through the reset winding", switch=i_all)
     else:
         i_p = i_heat = sheet("transformer.i_rms_primary", forward.primary_rms, **back, t_feeding=o["t_e"])
-    return {"i_all": i_all, "i_switch": i_sw, "t_l": t_l, "i_primary": i_p, "i_heat": i_heat, **rings}
+    return {"i_all": i_all, "i_switch": i_sw, "t_l": t_l, "i_primary": i_p, "i_heat": i_heat}
 
 
 def _turned_on(sheet: Any, s: Stage, o: Mapping[str, Any]) -> Any:
