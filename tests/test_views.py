@@ -84,7 +84,7 @@ def test_every_picture_draws_a_held_design_too(demo_document, demo_design, key):
 
     pins = {"gain": {"topology": "llc_half"}, "output": {"topology": "llc_half", "llc.control": "fixed"},
             "frequency": {"topology": "flyback_qr"}, "envelope": {"front_end": "pfc_crm"}, "derating": {"front_end": "pfc_crm"},
-            "legs": {"topology": "llc_three_phase"}}.get(key, {})
+            "legs": {"topology": "llc_three_phase"}, "phases": {"front_end": "pfc_three_phase"}}.get(key, {})
     kind = {"kind": "ac3"} if key == "phases" else {}
     held = size(with_mains(replace(demo_document.requirement), v_min=195.0, v_max=265.0, **kind), {"fs": 100e3, **pins})
     design = size(with_mains(replace(demo_document.requirement), v_min=185.0, v_max=265.0, **kind), pins) if pins or kind else demo_design

@@ -35,6 +35,9 @@ _CHOSEN = ("inlet.fuse", "inlet.thermistor", "inlet.arrester", "inlet.c_x", "inl
            "aux.r_series", "aux.c_least", "start.c_supply")
 """Ids of parts of a value or class each; `inlet.r_x` is told by no desk of its own."""
 
+_EACH_LINE = ("inlet.fuse", "inlet.thermistor", "inlet.arrester", "inlet.c_x", "inlet.r_x", "inlet.l_dm", "inlet.dm_ring",
+              "inlet.dm_powder")
+"""Those of which three phases ask for one in each line, or between every two."""
 _EACH_STAGE = ("inlet.c_x", "inlet.l_cm", "inlet.cm_ring", "inlet.l_dm", "inlet.dm_ring", "inlet.dm_powder")
 """Parts that every stage of the mains filter has; its capacitors are even shares of the whole."""
 
@@ -96,6 +99,9 @@ def rows(design: Design) -> list[tuple[str, str, int]]:
     if switch_discharges(design.rows):
         out.append(("discharge switch of the X capacitors", f"approved for it; holds {show(design.most('inlet.v_crest'), 'V')}, closes "
                     f"within {show(design.value('inlet.t_seen'), 's')} of the line's end", 1))
+    if "inlet.limiter" in design.rows and str(design.rows["inlet.limiter"].value) == "relay":
+        contacts = "a contact across each limiter" if design.requirement.mains.kind == "ac3" else "its contact across the limiter"
+        out.append(("inrush relay", f"{contacts}: {show(design.most('inlet.i_rms'), 'A')} at {design.requirement.mains.v_max:g} V", 1))
     if "feedback.v_trip" in design.rows:
         coupler = " and coupler" if "feedback.r_led" in design.rows else ""
         out.append(("over-voltage trip", f"reference{coupler}, {show(float(design.rows['feedback.v_trip'].value), 'V')}", 1))
@@ -282,9 +288,9 @@ def _in_cans(design: Design, id: str) -> bool:
 
 def _count(design: Design, id: str) -> int:
     """How many of a chosen part there are."""
-    stages = stages_of(design.rows)
-    if id in _EACH_STAGE:
-        return stages
+    stages, lines = stages_of(design.rows), 3 if design.requirement.mains.kind == "ac3" else 1
+    if id in _EACH_STAGE or id in _EACH_LINE:
+        return (stages if id in _EACH_STAGE else 1) * (lines if id in _EACH_LINE else 1)
     if id == "inlet.c_y":
         return stages * int(design.rows["inlet.y_count"].value)
     if _in_cans(design, id):

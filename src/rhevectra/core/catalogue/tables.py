@@ -15,10 +15,11 @@ from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.errors import InputError
 
 TABLES = ("cores", "materials", "wires", "switches", "rectifiers", "bulk_capacitors", "film_capacitors", "output_capacitors", "bridges",
-          "thermistors", "boost_diodes", "regulators", "rings", "powders", "costs")
+          "bridges_three", "thermistors", "boost_diodes", "regulators", "rings", "powders", "costs")
 PRICES = "costs"
 """The table in which a row of one's own stands for the shipped one on purpose."""
-_OPTIONAL = {"cores": ("by_choice", "bobbin_pins"), "bridges": ("r_junction_case_k_w", "t_junction_max_c")}
+_HEAT = ("r_junction_case_k_w", "t_junction_max_c")
+_OPTIONAL = {"cores": ("by_choice", "bobbin_pins"), "bridges": _HEAT, "bridges_three": _HEAT}
 """Columns a person's own rows may leave out."""
 _TEXT_COLUMNS = ("name", "family", "kind", "source", "wire_kind", "set", "what")
 

@@ -17,7 +17,8 @@ from rhevectra.core.topologies import TOPOLOGIES
 from rhevectra.core.topologies.common.supply import regulated
 
 CAPACITORS = ("output_capacitors", "bulk_capacitors", "film_capacitors")
-PRICED = ("switches", "rectifiers", "boost_diodes", "bridges", "regulators", *CAPACITORS)
+BRIDGES = ("bridges", "bridges_three")
+PRICED = ("switches", "rectifiers", "boost_diodes", *BRIDGES, "regulators", *CAPACITORS)
 """Tables whose parts can have a price of their own."""
 TRIP_PARTS, REGULATOR_PARTS, DISCHARGE_PARTS = 3, 2, 1
 """Small parts of a trip at the output (reference, coupler, resistor), of a supply's regulator (transistor, Zener diode), and the switch
@@ -76,8 +77,9 @@ def cost_index(design: Design, bill: Mapping[str, Any], volume: float | None = N
     for name, count in bill["rectifiers"]:
         row = parts["rectifiers"].row(name)
         total += count * (c.get(name, c["rectifier"] + c["ampere"] * row["i_rated_a"]) + (c["floating_drive"] if row["q_gate_c"] else 0.0))
-    for name, count in bill.get("bridges", ()):
-        total += count * c.get(name, c["rectifier"] + c["ampere"] * parts["bridges"].row(name)["i_rated_a"])
+    for table in BRIDGES:
+        total += sum(count * c.get(name, c["rectifier"] + c["ampere"] * parts[table].row(name)["i_rated_a"])
+                     for name, count in bill.get(table, ()))
     for name, count in bill.get("regulators", ()):
         total += count * c.get(name, c["regulator"] + c["ampere"] * parts["regulators"].row(name)["i_rated_a"])
     for name, count in bill.get("boost_diodes", ()):
@@ -96,5 +98,5 @@ def part_count(bill: Mapping[str, Any]) -> int:
     """Parts of power stage and front end that are bought and placed."""
     return int(bill["wound"] + bill["drives"] + bill["floating_drives"] + bill["small"] + bill.get("selectors", 0)
                + len(bill.get("sinks", ()))
-               + sum(n for kind in ("switches", "rectifiers", "boost_diodes", "bridges", "regulators", "capacitors", "bulk")
+               + sum(n for kind in ("switches", "rectifiers", "boost_diodes", *BRIDGES, "regulators", "capacitors", "bulk")
                      for _, n in bill.get(kind, ())))

@@ -8,7 +8,7 @@ from rhevectra.core.stages import dc_input
 
 _BEHIND = {"ac1": {"plain": "bridge and bulk", "doubler": "voltage doubler", "pfc_crm": "PFC, boundary mode",
                    "pfc_ccm": "PFC, continuous mode", "pfc_interleaved": "PFC, interleaved", "pfc_bridgeless": "PFC, bridgeless"},
-           "ac3": {"pfc_three_phase": "PFC, three phases"}}
+           "ac3": {"plain_three_phase": "six diodes and bulk", "pfc_three_phase": "PFC, three phases"}}
 """Kind of mains -> front ends that stand behind it, in the order in which they are offered, each with what people call it."""
 FRONT_ENDS = Registry(__name__, {name: said for names in _BEHIND.values() for name, said in names.items()})
 DC_FRONT_END: ModuleType = dc_input

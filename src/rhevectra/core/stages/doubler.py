@@ -10,10 +10,10 @@ from rhevectra.core.stages.bulk.build import bus
 from rhevectra.core.stages.bulk.declare import CURES, MAINS, NO_PICTURES, SHAPES_CURRENT, decisions, figures
 from rhevectra.core.stages.bulk.record import bill, cycle, record
 
-NAME = "doubler"
-DECISIONS, FIGURES = decisions(True), figures(True)
+NAME, SHAPE = "doubler", _position.Shape(pair=True, doubles=True)
+DECISIONS, FIGURES = decisions(SHAPE), figures(True)
 PLATES = (("inlet", "Inlet", "inlet.fuse"), ("bulk", "Selector + bulk", "bulk.v_valley"))
-plan = partial(_build.plan, True)
+plan = partial(_build.plan, SHAPE)
 
 
 def usual(need: Requirement) -> str:

@@ -62,6 +62,8 @@ DECISIONS = (
     *START_PATH,
     *surge.DECISIONS,
 )
+LIMITER = DecisionSpec("inlet.limiter", "Inrush limiter in run", "inlet", "choice", options=("thermistor", "relay"),
+                       schools="thermistor stays in the line and is hot; a relay bridges it once the bus is up")
 FIGURES = (
     FigureSpec("inlet.fuse", "Fuse, rated current", "I_F", "inlet"),
     FigureSpec("inlet.i_rms", "Line current, rms", "I_line", "inlet", limit="inlet.fuse", limit_kind="max", fixed=TEMPERATURE),
@@ -97,6 +99,8 @@ BULK_FIGURES = (
 PLAIN_UP_TO = {"A": 130.0, "B": 260.0, "C": 25.0, "D": 75.0}
 """Input power [W] up to which the current of a plain bridge meets its class: C and D begin there by the standard's power limits; A and B by
 this program's own solved line current, with a usual thermistor."""
+PLAIN_THREE = {"A": 400.0, "B": 600.0, "C": 25.0, "D": 75.0}
+"""The same of a bridge on three phases (A and B by this program's own solved line current, 208 to 480 V between lines)."""
 AT_LOW_MAINS = 0.82
 """The same where all nominal voltages are low: the currents are larger, the limits of A and B are not (this program's own solved line
 current)."""
@@ -110,8 +114,9 @@ only later."""
 
 def beyond_plain(need: Requirement) -> tuple[float, float | None]:
     """Input power expected [W], and up to which a plain bridge would do where it does not."""
-    power, most = need.power / EFFICIENCY, PLAIN_UP_TO.get(need.harmonics_class)
-    if most is not None and need.harmonics_class in "AB" and max(need.mains.nominals) < LOW_MAINS:
+    three = need.mains.kind == "ac3"
+    power, most = need.power / EFFICIENCY, (PLAIN_THREE if three else PLAIN_UP_TO).get(need.harmonics_class)
+    if not three and most is not None and need.harmonics_class in "AB" and max(need.mains.nominals) < LOW_MAINS:
         most *= AT_LOW_MAINS
     return power, most if most is not None and power > most else None
 
@@ -140,8 +145,8 @@ def record_limit(work: Work, cap: Mapping[str, Any], cans: int, where: str = "")
                      "practice, no source)")
 
 
-RELAY_FROM = 4.0
-"""Line current [A] from which a relay bridges the limiter (common practice)."""
+RELAY_FROM, CONTACT = 4.0, 10e-3
+"""Line current [A] from which a relay bridges the limiter (common practice), and the resistance of its closed contact [Ω]."""
 
 
 CLEAR = 5.0
@@ -167,11 +172,11 @@ def choose_limiter(work: Work, line: float, joules: float) -> tuple[str, Any]:
                                 f"rated for its heat: {show(joules, 'J')}").value))
 
 
-def choose_bridge(work: Work, line: float, r_limiter: float, joules: float) -> Any:
-    """Row of the smallest bridge for a line current [A rms] that survives a restart with a limiter of so many ohms into a bus that stores
-    `joules` at the crest."""
-    z, table = work.need.source_impedance, work.parts["bridges"]
-    hot = surge.expected_restart(work.need, z.r + r_limiter, z.x / (2 * np.pi * 50), joules)
+def choose_bridge(work: Work, line: float, r_limiter: float, joules: float, lines: int = 1) -> Any:
+    """Row of the smallest bridge for a current [A rms] that survives a restart with a limiter of so many ohms into a bus that stores
+    `joules` at the crest. lines: of the mains, in the path of that, each with its limiter."""
+    z, table = work.need.source_impedance, work.parts[work.choose.specs["bridge.class"].table]
+    hot = surge.expected_restart(work.need, lines * (z.r + r_limiter), lines * z.x / (2 * np.pi * 50), joules)
     least = max(BRIDGE_ROOM * line, RESTART_ROOM * hot / surge.BRIDGE_SURGE)
     return table.row(work.choose("bridge.class", lambda: first_above(table, "i_rated_a", least), "smallest class rated above "
                                  f"{BRIDGE_ROOM:g} × line current that survives a hot restart of some {hot:.0f} A").value)

@@ -10,10 +10,10 @@ from rhevectra.core.stages.bulk.build import bus
 from rhevectra.core.stages.bulk.declare import CURES, MAINS, NO_PICTURES, SHAPES_CURRENT, decisions, figures
 from rhevectra.core.stages.bulk.record import bill, cycle, record
 
-NAME = "plain"
-DECISIONS, FIGURES = decisions(False), figures(False)
+NAME, SHAPE = "plain", _position.Shape()
+DECISIONS, FIGURES = decisions(SHAPE), figures(False)
 PLATES = (("inlet", "Inlet", "inlet.fuse"), ("bulk", "Bridge + bulk", "bulk.v_valley"))
-plan = partial(_build.plan, False)
+plan = partial(_build.plan, SHAPE)
 
 
 def usual(need: Requirement) -> str:

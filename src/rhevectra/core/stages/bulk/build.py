@@ -14,8 +14,9 @@ from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.catalogue import limits
 from rhevectra.core.formulas import doubler, rectifier
 from rhevectra.core.formulas.rectifier import Bulk, LineSource
+from rhevectra.core.formulas.three_phase import phase_voltage
 from rhevectra.core.stages import air, inlet
-from rhevectra.core.stages.bulk.position import SPLIT, Position, joined, part_of, positions
+from rhevectra.core.stages.bulk.position import SPLIT, Position, Shape, joined, part_of, positions
 from rhevectra.core.stages.work import Work
 
 THERMISTOR_ROOM, THERMISTOR_WARM = 2.0, 1.3
@@ -27,6 +28,9 @@ HEAT_ROOM = 1.6
 BELOW = 0.92
 """Least bus the stage has to work from over the valley with what is left of the capacitor, where the hold-up does not ask for less (common
 practice, no source)."""
+VALLEY_AIMED = {1: (0.75, "school: valley at three quarters of the lowest crest"),
+                3: (0.85, "a bridge on three phases lets it fall no further than to 0.87 of the crest, whatever the capacitor")}
+"""Share of the lowest crest the valley is aimed at, by phases, and why."""
 VALLEY_THERE = 0.9
 """Valley over the crest where hold-up decides, before the capacitor is chosen: it is a large one there."""
 BALANCED = 0.97
@@ -35,8 +39,10 @@ BALANCED = 0.97
 
 class Plan(Struct, frozen=True):
     """All that was chosen. c, floor: the capacitor [F] and the least bus [V] as decided; cap: catalogue row of one of its cans side by
-    side; target: valley aimed at [V]; places: how each line is rectified; r_balance: the decision beside each capacitor of a pair."""
+    side; target: valley aimed at [V]; places: how each line is rectified; r_balance: the decision beside each capacitor of a pair; limiter:
+    what carries the line current in run."""
 
+    shape: Shape
     bridge: Mapping[str, Any]
     thermistor: Mapping[str, Any]
     c: Any
@@ -46,12 +52,13 @@ class Plan(Struct, frozen=True):
     floor: Any
     target: float
     places: tuple[Position, ...]
+    limiter: str = "thermistor"
     match: Any = None
     r_balance: Any = None
 
     @property
     def stacked(self) -> bool:
-        return self.r_balance is not None
+        return self.shape.pair
 
     @property
     def source(self) -> LineSource:
@@ -67,35 +74,46 @@ NEEDS = VALLEY, HOLD_UP, RIPPLE, LIFE = "valley", "hold-up", "ripple current", "
 """What is asked of the capacitor; a life that none reaches may go unmet."""
 
 
-def plan(stacked: bool, work: Work, power: float, i_hf: float) -> Plan:
+def plan(shape: Shape, work: Work, power: float, i_hf: float) -> Plan:
     """Choose the series parts and the bulk capacitors for an input power [W] and a switching ripple current [A]."""
     need, choose = work.need, work.choose
-    low, crest = _crests(work.grid.lines, stacked)
+    low, crest = _crests(work.grid.lines, shape)
     derate = choose("derating.bulk_v", 0.95, "crest voltage at most 95 % of the rating (common practice)").value
-    share = choose("bulk.valley_share", 0.75, "school: valley at three quarters of the lowest crest").value
+    share = choose("bulk.valley_share", *VALLEY_AIMED[shape.phases]).value
+    if shape.phases == 3:
+        shape = replace(shape, pair=_in_series(work, derate, crest))
     target = share * low
     lowest, fixed = float(f"{0.85 * target:.3g}"), float(choose.pins.get("bulk.v_min_stage", 0.0))
     match = (choose("bulk.match", 0.05, "two of one lot (common practice): the bus divides by their capacitance while it charges")
-             if stacked else None)
+             if shape.pair else None)
     held = crest if match is None else 0.5 * crest * (1 + float(match.value))
     caps = work.parts["bulk_capacitors"]
     classes = sorted({r["v_class_v"] for r in caps.rows})
     v_class = next((v for v in classes if derate * v >= held), classes[-1])
     left = inlet.left_of(work)
-    held_up = _for_hold_up(need, power, low, fixed or lowest, float(left.value), stacked)
-    line, thermistor, series = _series(stacked, work, power, 0.5 * held_up * crest**2)
-    bridge = work.parts["bridges"].row(
-        choose.pins.get("bridge.class") or inlet.first_above(work.parts["bridges"], "i_rated_a", inlet.BRIDGE_ROOM * line))
-    places = positions(work.grid.lines, stacked, series, bridge["v_forward_v"], bridge["r_dynamic_ohm"])
-    expected = max(2 * power * 0.75 * 0.5 / need.mains.f_min / (low**2 - target**2), held_up) * (2 if stacked else 1)
+    held_up = _for_hold_up(need, power, low, fixed or lowest, float(left.value), shape)
+    line, limiter, thermistor, series = _series(shape, work, power, 0.5 * held_up * crest**2)
+    table = work.parts[choose.specs["bridge.class"].table]
+    rectified = line * (np.sqrt(1.5) if shape.phases == 3 else 1.0)
+    bridge = table.row(choose.pins.get("bridge.class") or inlet.first_above(table, "i_rated_a", inlet.BRIDGE_ROOM * rectified))
+    places = positions(work.grid.lines, shape, series, bridge["v_forward_v"], bridge["r_dynamic_ohm"])
+    expected = max(2 * power * 0.75 / (shape.pulses * need.mains.f_min) / (low**2 - target**2), held_up) * (2 if shape.pair else 1)
     rows = sorted(air.lasting(work, caps.where(v_class_v=v_class).rows), key=lambda r: r["c_f"])
     c, floor, cans, cap = _capacitor(work, rows, expected, lowest, lambda tried, n: _choose_c(
         work, tried, n, places, power, i_hf, target, fixed or lowest, float(left.value), fixed > 0))
-    bridge = inlet.choose_bridge(work, line, thermistor["r_hot_ohm"], (0.5 if stacked else 1.0) * float(c.value) * need.mains.v_max**2)
-    places = positions(work.grid.lines, stacked, replace(series, esr=cap["esr_ohm"] * cap["c_f"] / float(c.value)), bridge["v_forward_v"],
+    bridge = inlet.choose_bridge(work, rectified, thermistor["r_hot_ohm" if limiter == "thermistor" else "r_cold_ohm"],
+                                 (0.5 if shape.pair else 1.0) * float(c.value) * need.mains.v_max**2, 2 if shape.phases == 3 else 1)
+    places = positions(work.grid.lines, shape, replace(series, esr=cap["esr_ohm"] * cap["c_f"] / float(c.value)), bridge["v_forward_v"],
                        bridge["r_dynamic_ohm"])
-    chosen = Plan(bridge, thermistor, c, cap, cans, v_class, floor, target, places, match)
-    return replace(chosen, r_balance=_balance(work, chosen, crest, held)) if stacked else chosen
+    chosen = Plan(shape, bridge, thermistor, c, cap, cans, v_class, floor, target, places, limiter, match)
+    return replace(chosen, r_balance=_balance(work, chosen, crest, held)) if shape.pair else chosen
+
+
+def _in_series(work: Work, derate: float, crest: float) -> bool:
+    """Whether two capacitors stand in series on a bus of that crest [V]."""
+    most = derate * max(r["v_class_v"] for r in work.parts["bulk_capacitors"].rows)
+    return int(work.choose("bulk.in_series", 2 if crest > most else 1,
+                           f"{show(crest, 'V')} of crest; one capacitor may be charged to {show(most, 'V')} at most").value) == 2
 
 
 class Chosen(Struct, frozen=True):
@@ -150,27 +168,30 @@ def _fewest_cans(made: Callable[[int], Chosen], asked: int | None, needs: tuple[
     return next(((k, one) for k, (missed, one) in enumerate(short, 1) if missed == {LIFE}), (CANS, short[-1][1]))
 
 
-def _crests(lines: tuple[float, ...], stacked: bool) -> tuple[float, float]:
+def _crests(lines: tuple[float, ...], shape: Shape) -> tuple[float, float]:
     """Least and greatest crest [V] that reaches the bus, before what stands in series is known."""
-    places = positions(lines, stacked, LineSource(0.0, 0.0, 0.0, 0.0), 0.0, 0.0)
+    places = positions(lines, shape, LineSource(0.0, 0.0, 0.0, 0.0), 0.0, 0.0)
     low, top = (np.sqrt(2) * np.array([lines[p.lines][end] * (2 if p.doubled else 1) for p in places]) for end in (0, -1))
     return float(low.min()), float(top.max())
 
 
-def _for_hold_up(need: Requirement, power: float, low: float, floor: float, left: float, stacked: bool) -> float:
+def _for_hold_up(need: Requirement, power: float, low: float, floor: float, left: float, shape: Shape) -> float:
     """Capacitance on the bus [F] that hold-up will about ask for. low, floor: crest of the lowest line and least bus [V]; left: share of
     the capacitance that is counted on."""
     at = float(need.hold_up_at or 0.0)
-    start = VALLEY_THERE * max(np.sqrt(2) * at * (2 if stacked and at <= SPLIT else 1), low)
+    start = VALLEY_THERE * max(np.sqrt(2) * at * (2 if shape.doubles and at <= SPLIT else 1), low)
     return float(2 * power * need.hold_up / max(start**2 - floor**2, 0.1 * start**2) / left)
 
 
-def _series(stacked: bool, work: Work, power: float, held: float) -> tuple[float, Any, LineSource]:
-    """The line current expected at lowest line [A] and the thermistor, chosen for it and the charge of the bulk (held: its energy [J] at
-    the highest line where hold-up sizes it), and what it is in series with the mains."""
+def _series(shape: Shape, work: Work, power: float, held: float) -> tuple[float, str, Any, LineSource]:
+    """The line current expected at lowest line [A], what limits the inrush in run and the thermistor, chosen for that and the charge of the
+    bulk (held: its energy [J] at the highest line where hold-up sizes it), and what is in series with a line of the mains."""
     need, parts = work.need, work.parts
+    if shape.phases == 3:
+        return _in_lines(work, power, max(STORED * power * (need.mains.v_max / need.mains.v_min) ** 2, held))
     current = power / (need.mains.v_min * 0.55)
-    joules = STORED * power * (need.mains.v_max / min(need.mains.v_min, SPLIT if stacked else np.inf)) ** 2 * (0.25 if stacked else 1.0)
+    served, turns = (SPLIT, 0.25) if shape.doubles else (np.inf, 1.0)
+    joules = STORED * power * (need.mains.v_max / min(need.mains.v_min, served)) ** 2 * turns
     joules = max(joules, held)
     ntc = parts["thermistors"]
     room = THERMISTOR_ROOM if power < limits.D_LEAST_POWER or need.harmonics_class == "none" else THERMISTOR_WARM
@@ -181,7 +202,16 @@ def _series(stacked: bool, work: Work, power: float, held: float) -> tuple[float
     t, z = ntc.row(name.value), need.source_impedance
     bare = LineSource(z.r + t["r_hot_ohm"], z.x / (2 * np.pi * 50), 0.0, 0.0)
     series = replace(bare, resistance=bare.resistance + inlet.filter_copper(work, need.mains.v_min, power))
-    return current, t, series
+    return current, "thermistor", t, series
+
+
+def _in_lines(work: Work, power: float, joules: float) -> tuple[float, str, Any, LineSource]:
+    """The same in each of three lines, two of which charge the bulk of so many `joules`."""
+    need, low = work.need, float(phase_voltage(work.need.mains.v_min))
+    current, z = power / (3 * low * 0.55), need.source_impedance
+    limiter, t = inlet.choose_limiter(work, current, 0.5 * HEAT_ROOM * joules)
+    r = z.r + (t["r_hot_ohm"] if limiter == "thermistor" else inlet.CONTACT) + inlet.filter_copper(work, low, power / 3)
+    return current, limiter, t, LineSource(r, z.x / (2 * np.pi * 50), 0.0, 0.0)
 
 
 def _balance(work: Work, p: Plan, crest: float, held: float) -> Any:
@@ -224,7 +254,7 @@ def _choose_c(work: Work, rows: list[Any], cans: int, places: tuple[Position, ..
     index = first[name]
     asks = ", ".join(f"{k} asks {show(values[i], 'F')}" for k, i in first.items())
     why = (f"decided by {name}; {asks}, hold-up with {left * 100:.0f} % of it left; "
-           f"{_per_watt(need, values[index] / power, places[0].on_bus)}")
+           f"{_per_watt(need, values[index] / power, places[0])}")
     smaller = []
     for i in range(max(index - 3, 0), index):
         lacks = next(k for k, good in ok.items() if not good[i])
@@ -236,8 +266,11 @@ def _choose_c(work: Work, rows: list[Any], cans: int, places: tuple[Position, ..
     return Chosen(float(values[index]), why, tuple(reversed(smaller)), float(f"{ends:.3g}"), short)
 
 
-def _per_watt(need: Requirement, each: float, on_bus: int) -> str:
-    """A capacitance for each watt [F/W] beside what people are used to; on_bus: how many of them are in series on the bus."""
+def _per_watt(need: Requirement, each: float, place: Position) -> str:
+    """A capacitance for each watt [F/W], in the place it has on the bus, beside what people are used to."""
+    on_bus = place.on_bus
+    if place.phases == 3:
+        return f"{each / on_bus * 1e6:.2f} µF/W as the bus sees them"
     habit = "1 µF/W" if need.mains.v_min > SPLIT or on_bus > 1 else "2 to 3 µF/W"
     return (f"{each / on_bus * 1e6:.2f} µF/W{' as the bus sees them' if on_bus > 1 else ''} (habit: {habit}, common practice)")
 

@@ -19,22 +19,24 @@ SHARES = np.array([0.5, 0.75, 1.0])
 def record(work: Work, plan: Plan, power: Any) -> None:
     """The cold start. power: what the stage draws [W], at every corner."""
     need, place, cold = work.need, plan.places[0], cold_start.resistance(work)
-    source = replace(place.source, resistance=place.source.resistance + float(cold.value) - plan.thermistor["r_hot_ohm"],
+    source = replace(place.source, resistance=place.source.resistance + float(cold.value)
+                     - (2 if place.phases == 3 else 1) * plan.thermistor["r_hot_ohm"],
                      esr=place.source.esr * (COLD_ESR if need.ambient_min < 0 else 1.0))
     full, floor = float(np.broadcast_to(power, work.grid.shape)[0, 0, work.grid.full_load, 0]), float(plan.floor.value)
-    tried = min(full, _without_ripple(floor / (2 if place.doubled else 1), np.sqrt(2) * need.mains.v_min - source.drop, source.resistance))
+    tried = min(full, _without_ripple(floor / (2 if place.doubled else 1), np.sqrt(2) * need.mains.v_min - source.drop, source.resistance,
+                                   plan.shape.pulses))
     solved = replace(place, source=source).solve(need.mains.v_min, need.mains.f_min, tried * SHARES, float(plan.c.value))
     share = tried / full * _reached(np.where(solved.collapsed, 0.0, solved.v_valley), floor)
     cold_start.told(work, share, f"solved: periodic steady state of the bulk at {need.mains.v_min:g} V through the cold thermistor; "
                     f"greatest load whose valley stays above the {show(floor, 'V')} the stage needs", thermistor=cold, c=plan.c)
 
 
-def _without_ripple(v: float, crest: float, r: float) -> float:
-    """Power [W] that a rectified sine of that crest [V] brings through r [Ω] onto a bus that stands at v [V]: the mean of the current where
-    the sine is above it."""
+def _without_ripple(v: float, crest: float, r: float, pulses: int) -> float:
+    """Power [W] that rectified sines of that crest [V], so many pulses a cycle, bring through r [Ω] onto a bus that stands at v [V]: the
+    mean of the current where they are above it."""
     v = min(v, 0.999 * crest)
-    angle = np.arcsin(v / crest)
-    return float(v / (np.pi * r) * (2 * crest * np.cos(angle) - v * (np.pi - 2 * angle)))
+    half = min(np.arccos(v / crest), np.pi / pulses)
+    return float(pulses * v / (np.pi * r) * (crest * np.sin(half) - v * half))
 
 
 def _reached(valleys: Any, floor: float) -> float:

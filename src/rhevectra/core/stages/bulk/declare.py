@@ -1,9 +1,12 @@
 """What may be decided about a line-fed bulk, and its figures."""
 
+from msgspec.structs import replace
+
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.stages import brown, cold_start, inlet
 from rhevectra.core.stages.bulk.build import CANS
+from rhevectra.core.stages.bulk.position import Shape
 from rhevectra.core.stages.work import FigureSpec
 
 _PAIR = (
@@ -13,17 +16,28 @@ _PAIR = (
 )
 
 
-def decisions(stacked: bool) -> tuple[DecisionSpec, ...]:
-    """Decisions of a single capacitor or a stacked pair."""
+_LINES = (
+    DecisionSpec("bulk.in_series", "Bulk capacitors in series", "bulk", kind="integer", low=1, high=2,
+                 schools="one behind 208 V between lines; two behind 400 V and more, with balance resistors"),
+    inlet.LIMITER,
+)
+
+
+def decisions(shape: Shape) -> tuple[DecisionSpec, ...]:
+    """Decisions of a single capacitor or a stacked pair; of either behind three phases."""
+    lines, pair = shape.phases == 3, shape.pair or shape.phases == 3
     return (DecisionSpec("bulk.valley_share", "Bulk valley at lowest line", "bulk", unit="", low=0.35, high=0.97,
-                         schools="0.70 small bulk; 0.75 usual; 0.85 easy transformer"),
-            DecisionSpec("bulk.c", "Each bulk capacitor" if stacked else "Bulk capacitor", "bulk", unit="F", low=1e-6, high=2e-2,
+                         schools="0.85 whatever the capacitor; 0.9 and more: a narrower bus" if lines
+                         else "0.70 small bulk; 0.75 usual; 0.85 easy transformer"),
+            *(_LINES[:1] if lines else ()),
+            DecisionSpec("bulk.c", "Each bulk capacitor" if pair else "Bulk capacitor", "bulk", unit="F", low=1e-6, high=2e-2,
                          step="E12"),
-            DecisionSpec("bulk.parallel", "Cans side by side in each" if stacked else "Cans side by side", "bulk", kind="integer", low=1,
+            DecisionSpec("bulk.parallel", "Cans side by side in each" if pair else "Cans side by side", "bulk", kind="integer", low=1,
                          high=CANS, schools="one: least to fit; two or more: more ripple current in a lower height"),
-            *(_PAIR if stacked else ()),
+            *(_PAIR if pair else ()),
             DecisionSpec("bulk.v_min_stage", "Least bus the power stage works from", "bulk", unit="V", low=5, high=900),
-            *brown.decisions("bulk"), *inlet.DECISIONS)
+            *brown.decisions("bulk"), *(_LINES[1:] if lines else ()),
+            *(replace(s, table="bridges_three") if lines and s.id == "bridge.class" else s for s in inlet.DECISIONS))
 
 
 def figures(stacked: bool) -> tuple[FigureSpec, ...]:

@@ -7,10 +7,10 @@ import numpy as np
 from rhevectra.core.basis.corners import Array, Corner
 from rhevectra.core.basis.findings import LOOK_AT, MUST_FIX, NOTE
 from rhevectra.core.basis.quantities import show
-from rhevectra.core.formulas import doubler, rectifier
+from rhevectra.core.formulas import doubler, rectifier, six_pulse
 from rhevectra.core.formulas.rectifier import Bulk
 from rhevectra.core.stages import air, inlet, surge
-from rhevectra.core.stages.bulk import cold_start
+from rhevectra.core.stages.bulk import cold_start, three_lines
 from rhevectra.core.stages.bulk.build import Plan, bus
 from rhevectra.core.stages.bulk.position import SPLIT, part_of
 from rhevectra.core.stages.work import Work
@@ -27,8 +27,9 @@ def record(work: Work, plan: Plan, b: Bulk, power: Array, i_hf: Any) -> dict[str
         ("i_peak", "inlet.i_peak", b.i_peak, "A"),
         ("pf", "inlet.power_factor", b.power_factor, ""), ("time", "bridge.conduction_time", b.t_conduct, "s"),
         ("i_lf", "bulk.i_rms_lf", b.i_cap, "A"), ("p_line", "inlet.power", b.p_line, "W"))}
+    three = plan.shape.phases == 3
     times = (sheet.given("bridge.times", _times(work, plan), "",
-                         text="how often the line's crest lies on the bus: 2 where the selector doubles") if plan.stacked else None)
+                         text="how often the line's crest lies on the bus: 2 where the selector doubles") if plan.shape.doubles else None)
     on_bus = sheet("bulk.c_series", doubler.in_series, c=plan.c) if plan.stacked else plan.c
     c_left = inlet.record_left(work, on_bus)
     old = sheet.solved("bulk.v_valley_left", bus(plan, grid, power, b, float(sheet.rows["bulk.c_left"].value))[1].v_valley, "V",
@@ -40,18 +41,30 @@ def record(work: Work, plan: Plan, b: Bulk, power: Array, i_hf: Any) -> dict[str
     sheet.given("bulk.v_limit", plan.v_class * 1.0, "V", "catalogue", "rated voltage of the capacitor")
     bleed = inlet.record_bleed(work)
     balance = _stack(work, plan, rows["peak"], bleed) if plan.stacked else {}
+    if three and not plan.stacked:
+        sheet.again("bulk.v_capacitor", rows["peak"])
+    in_path, limited = (2 if three else 1), plan.limiter == "thermistor"
     _bridge(work, plan, times, p, v_bus, given["line"])
+    if three:
+        given["earth"] = three_lines.phase(work, given["line"])
     inlet.record(work,
-                 surge.Inrush(plan.thermistor, need.source_impedance.r + 2 * plan.bridge["r_dynamic_ohm"], plan.source, plan.bridge, on_bus,
-                              sheet.rows.get("bulk.r_discharge", bleed)), rows, given)
-    cold_start.record(work, plan, power)
-    _harmonics(work, b)
-    losses = {**_losses(work, plan, times, rows, b), **balance}
+                 surge.Inrush(plan.thermistor, in_path * need.source_impedance.r + 2 * plan.bridge["r_dynamic_ohm"], plan.source,
+                              plan.bridge, on_bus, sheet.rows.get("bulk.r_discharge", bleed), in_path), rows, given, limited)
+    if limited:
+        cold_start.record(work, plan, power)
+    _harmonics(work, plan, b)
+    losses = {**(three_lines.losses(work, plan, rows, b) if three else _losses(work, plan, times, rows, b)), **balance,
+              "x_discharge": sheet.rows["standby.x_discharge"], "start_up": sheet.rows["standby.start_up"]}
+    losses["bulk"] = sheet("loss.bulk", rectifier.resistive_loss,
+                           r=sheet.given("bulk.esr", plan.source.esr, "Ω", "catalogue",
+                                         "resistance of the capacitor, of both where they are stacked"), i_rms=sheet.rows["bulk.i_rms"])
+    if three:
+        three_lines.without_one(work, plan, b, power)
     if bool(np.any(b.collapsed & grid.where(lambda q: q.case != "limit"))):
         work.find(MUST_FIX, "bulk",
                   f"the bulk of {show(float(plan.c.value), 'F')} cannot carry the load from crest to crest at {grid.lines[0]:g} V",
                   "bulk.v_valley", "bulk.c")
-    if plan.stacked:
+    if plan.shape.doubles:
         _selector(work, plan)
     return {"v_bus": v_bus, "losses": losses, "source": plan.source}
 
@@ -78,26 +91,28 @@ def _bridge(work: Work, plan: Plan, times: Any, power: Any, v_bus: Any, line: An
     sheet = work.sheet
     if times is None:
         inlet.record_bridge(work, plan.bridge, line)
-        sheet("bridge.i_avg", rectifier.bridge_diode_average, power=power, v_bus=v_bus)
+        sheet("bridge.i_avg", six_pulse.diode_average if plan.shape.phases == 3 else rectifier.bridge_diode_average, power=power,
+              v_bus=v_bus)
     else:
         inlet.record_bridge(work, plan.bridge, line, times)
         sheet("bridge.i_avg", doubler.diode_average, times=times, power=power, v_bus=v_bus)
     sheet.given("bridge.i_limit", plan.bridge["i_rated_a"] * 0.8, "A", "catalogue", "80 % of the rated average current")
 
 
-def _harmonics(work: Work, b: Bulk) -> None:
+def _harmonics(work: Work, plan: Plan, b: Bulk) -> None:
     """Odd harmonics at the highest nominal line, both line frequencies, against the class asked for."""
     grid = work.grid
     line = grid.lines.index(grid.special["nominal_max"])
     full = grid.full_load
     part = part_of(b, (slice(line, line + 1), slice(None), slice(full, full + 1), slice(None)))
-    values = rectifier.line_harmonics(part, np.broadcast_to(grid.f_line, part.v_valley.shape), inlet.ORDERS)
+    values = (six_pulse.line_harmonics(part, inlet.ORDERS) if isinstance(part, six_pulse.SixPulse)
+              else rectifier.line_harmonics(part, np.broadcast_to(grid.f_line, part.v_valley.shape), inlet.ORDERS))
     inlet.record_harmonics(work, values, float(part.p_line.max()), float(part.power_factor.min()),
                            f"Fourier integral of the solved line current at {grid.lines[line]:g} V, full load")
 
 
 def _losses(work: Work, plan: Plan, times: Any, rows: dict[str, Any], b: Bulk) -> dict[str, Any]:
-    """Heat between plug and bus."""
+    """Heat between plug and bridge of one line."""
     sheet, d = work.sheet, plan.bridge
     average = sheet.solved("inlet.i_avg", (b.i_nodes * b.weights).sum(-1) * 2 * work.grid.f_line, "A",
                            "average of the rectified line current", line_current=rows["i_rms"])
@@ -110,18 +125,15 @@ def _losses(work: Work, plan: Plan, times: Any, rows: dict[str, Any], b: Bulk) -
     inlet.record_bridge_heat(work, d, bridge)
     thermistor = sheet("loss.thermistor", rectifier.resistive_loss, r=plan.thermistor["r_hot_ohm"], i_rms=rows["i_rms"])
     mains_filter = sheet("loss.mains_filter", rectifier.resistive_loss, r=sheet.rows["inlet.r_filter"], i_rms=rows["i_rms"])
-    bulk = sheet("loss.bulk", rectifier.resistive_loss,
-                 r=sheet.given("bulk.esr", plan.source.esr, "Ω", "catalogue",
-                               "resistance of the capacitor, of both where they are stacked"), i_rms=sheet.rows["bulk.i_rms"])
-    return {"bridge": bridge, "thermistor": thermistor, "mains_filter": mains_filter, "bulk": bulk,
-            "x_discharge": sheet.rows["standby.x_discharge"], "start_up": sheet.rows["standby.start_up"]}
+    return {"bridge": bridge, "thermistor": thermistor, "mains_filter": mains_filter}
 
 
 def bill(design: Any) -> dict[str, Any]:
     """What stands between the mains filter and the power stage: bridge, bulk capacitors, and of a pair what balances them and what joins
     their mid-point."""
     plan: Plan = design.context["front"]
-    return {"bridges": [(str(plan.bridge["name"]), 1)], "bulk": [(str(plan.cap["name"]), plan.cans * (2 if plan.stacked else 1))],
+    bridges = "bridges_three" if plan.shape.phases == 3 else "bridges"
+    return {bridges: [(str(plan.bridge["name"]), 1)], "bulk": [(str(plan.cap["name"]), plan.cans * (2 if plan.stacked else 1))],
             "small": 2 * plan.stacked, "selectors": int(len(plan.places) > 1)}
 
 
@@ -151,6 +163,8 @@ def cycle(design: Any, corner: Corner) -> dict[str, Array]:
     """One line cycle from the solved bulk: time [s], rectified mains [V], bulk [V], line current [A]; of a pair also one of its capacitors
     [V]."""
     bulk, plan = design.context["bulk"], design.context["front"]
+    if plan.shape.phases == 3:
+        return three_lines.cycle(design, corner)
     at = (*corner.index[:3], 0)
     f = design.grid.freqs[corner.index[1]]
     half, period = 0.5 / f, 1 / f

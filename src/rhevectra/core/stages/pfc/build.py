@@ -30,7 +30,6 @@ ROOM = 1.15
 SLOW, QUICK, BEYOND = 8.0, 20.0, 1.07
 """Crossover of a voltage loop that lets little third harmonic through, and the quickest one behind one phase [Hz] (common practice); how
 far it lets the bus sink over what it settles at."""
-CONTACT = 10e-3
 PACKAGE = 18.0
 """Loss [W] one switch package on a usual heat sink is let (common practice, no source)."""
 CANS, DUMPED = 6, 1.08
@@ -90,7 +89,7 @@ def plan(law: Law, work: Work, power: float, i_hf: float) -> Plan:
     limiter, thermistor = inlet.choose_limiter(work, line, joules)
     bridge = _slow_leg(work, line, v_bus) if law.bridgeless else inlet.choose_bridge(work, line,
         thermistor["r_hot_ohm" if limiter == "thermistor" else "r_cold_ohm"], joules)
-    r_line = (thermistor["r_hot_ohm"] if limiter == "thermistor" else CONTACT) + 2 * bridge["r_dynamic_ohm"]
+    r_line = (thermistor["r_hot_ohm"] if limiter == "thermistor" else inlet.CONTACT) + 2 * bridge["r_dynamic_ohm"]
     r_filter = inlet.filter_copper(work, need.mains.v_min, p_in)
     source = LineSource(need.source_impedance.r + r_line + r_filter, need.source_impedance.x / (2 * np.pi * 50), 2 * bridge["v_forward_v"],
                         cap["esr_ohm"] / cans)

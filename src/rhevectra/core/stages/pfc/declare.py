@@ -64,8 +64,7 @@ _SHARED = (
                  schools="under a millisecond with an over-voltage comparator; 10 to 20 ms by the voltage loop alone"),
     DecisionSpec("bulk.v_min_stage", "Least bus the power stage works from", "bulk", unit="V", low=5, high=900),
     *brown.decisions("inlet", "crest of the line"),
-    DecisionSpec("inlet.limiter", "Inrush limiter in run", "inlet", "choice", options=("thermistor", "relay"),
-                 schools="thermistor stays in the line and is hot; a relay bridges it once the bus is up"),
+    inlet.LIMITER,
 )
 _BRIDGELESS = (
     DecisionSpec("pfc.slow_class", "Switch class of the slow leg", "pfc", "choice", table="switches"),

@@ -6,6 +6,7 @@ from typing import Any
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.requirement import Requirement
+from rhevectra.core.stages import inlet
 from rhevectra.core.stages.pfc import declare as single
 from rhevectra.core.stages.pfc.law import Law
 from rhevectra.core.stages.three.build import PATHS
@@ -39,8 +40,10 @@ PLATES = (("inlet", "Inlet", "inlet.fuse"), ("pfc", "Three phases", "pfc.i_peak"
 
 
 def usual(need: Requirement) -> str:
-    """The only one behind three-phase mains."""
-    return "the only one behind three-phase mains" if need.mains.kind == MAINS else ""
+    """Why this front end is the usual one for a requirement, or nothing."""
+    power, most = inlet.beyond_plain(need)
+    return ("" if most is None
+            else f"some {power:.0f} W: beyond about {most:.0f} W six diodes do not meet class {need.harmonics_class}")
 
 
 def bill(design: Any) -> dict[str, Any]:

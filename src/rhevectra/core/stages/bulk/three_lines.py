@@ -1,0 +1,77 @@
+"""What only a bulk behind three phases has: losses of three lines, one phase gone, and a line cycle of six pulses."""
+
+from typing import Any
+
+import numpy as np
+
+from rhevectra.core.basis.corners import Array, Corner
+from rhevectra.core.basis.findings import NOTE
+from rhevectra.core.basis.quantities import show
+from rhevectra.core.formulas import rectifier, six_pulse, three_phase
+from rhevectra.core.formulas.rectifier import Bulk
+from rhevectra.core.formulas.six_pulse import ANGLE
+from rhevectra.core.stages import inlet
+from rhevectra.core.stages.bulk.build import Plan
+from rhevectra.core.stages.work import FigureSpec, Work
+
+_ALIKE = "the two phases that are left: at their full voltage"
+FIGURES = (
+    FigureSpec("bulk.v_valley_phase_loss", "Bulk valley without a phase", "V_2", "bulk", worst="min", fixed=_ALIKE,
+               sentence="two lines are left: two pulses a cycle in place of six"),
+    FigureSpec("inlet.i_phase_loss", "Line current without a phase, rms", "I_2", "inlet", fixed=_ALIKE,
+               sentence="in both lines that are left, at full load"),
+)
+
+
+def phase(work: Work, line: Any) -> Any:
+    """Row of the voltage from a line to earth."""
+    return work.sheet("line.v_phase", three_phase.phase_voltage, v_line=line)
+
+
+def losses(work: Work, plan: Plan, rows: dict[str, Any], b: Bulk) -> dict[str, Any]:
+    """Heat between plug and bridge of all three lines. rows: i_rms of a line."""
+    sheet, d, i_rms = work.sheet, plan.bridge, rows["i_rms"]
+    average = sheet.solved("inlet.i_avg", (b.i_nodes * b.weights).sum(-1) * 6 * work.grid.f_line, "A", "average of the rectified current",
+                           line_current=i_rms)
+    bridge = sheet("loss.bridge", six_pulse.bridge_loss, v_forward=d["v_forward_v"], i_avg=average, r_dynamic=d["r_dynamic_ohm"],
+                   i_rms=i_rms)
+    inlet.record_bridge_heat(work, d, bridge)
+    limiter = plan.thermistor["r_hot_ohm"] if plan.limiter == "thermistor" else inlet.CONTACT
+    return {"bridge": bridge, "thermistor": sheet("loss.thermistor", six_pulse.three_lines_loss, r=limiter, i_rms=i_rms),
+            "mains_filter": sheet("loss.mains_filter", six_pulse.three_lines_loss, r=sheet.rows["inlet.r_filter"], i_rms=i_rms)}
+
+
+def without_one(work: Work, plan: Plan, b: Bulk, power: Array) -> None:
+    """Valley and line current with one phase gone, and a note. power: what the stage draws [W]."""
+    sheet, grid, place = work.sheet, work.grid, plan.places[0]
+    at = np.index_exp[:, :, grid.full_load : grid.full_load + 1, :]
+    v, f, drawn = (np.broadcast_to(x, b.v_valley.shape)[at] for x in (grid.v_line, grid.f_line, power))
+    left = rectifier.solve_bulk(v, f, drawn, float(plan.c.value) / place.in_series, place.source, residual=rectifier.ROUGH)
+    whole = lambda x: np.broadcast_to(x, b.v_valley.shape)  # noqa: E731
+    text = "solved: periodic steady state of two lines alone, at full load, shown for other loads too"
+    sheet.solved("bulk.v_valley_phase_loss", whole(left.v_valley), "V", text, c=plan.c)
+    sheet.solved("inlet.i_phase_loss", whole(left.i_rms), "A", text, c=plan.c)
+    fuse, floor, i_most = float(sheet.rows["inlet.fuse"].value), float(plan.floor.value), float(left.i_rms.max())
+    valley = float(left.v_valley.min())
+    holds = (f"full load is still held, from {show(valley, 'V')}" if valley >= floor and not left.collapsed.any()
+             else f"the bus falls to {show(valley, 'V')}, below the {show(floor, 'V')} the stage needs: it lets go, or has to be let go")
+    work.find(NOTE, "bulk", f"with a phase gone {holds}; the two lines left carry {show(i_most, 'A')}, "
+              + (f"more than their fuses of {show(fuse, 'A')}" if i_most > fuse else f"which their fuses of {show(fuse, 'A')} stand"),
+              "bulk.v_valley_phase_loss", "")
+
+
+def cycle(design: Any, corner: Corner) -> dict[str, Array]:
+    """One line cycle: time [s] from where the first phase rises through zero, greatest voltage between lines [V], bulk [V], current of the
+    first line [A]; of a pair also one of its capacitors [V]."""
+    b, plan = design.context["bulk"], design.context["front"]
+    at, f = (*corner.index[:3], 0), design.grid.freqs[corner.index[1]]
+    crest, turn = np.sqrt(2) * design.grid.lines[corner.index[0]], np.linspace(0, 2 * np.pi, 721)
+    sixth, first = np.pi / 3, np.pi / 6 + ANGLE[0]  # the sixth begins so far after the zero of the phase that takes over
+    bus = np.interp(np.mod(turn - first, sixth), ANGLE - ANGLE[0], b.v_nodes[at])
+    half = b.i_phase[at]
+    wave = np.interp(np.mod(turn - first, np.pi), np.linspace(0, np.pi, len(half)), half)
+    one = {"capacitor": 0.5 * bus} if plan.stacked else {}
+    return {**one, "t": turn / (2 * np.pi * f), "mains": crest * np.cos(np.mod(turn - np.pi / 6, sixth) - np.pi / 6), "bulk": bus,
+            "current": wave * np.where(np.mod(turn - first, 2 * np.pi) < np.pi, 1.0, -1.0)}
+
+
