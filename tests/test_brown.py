@@ -65,6 +65,9 @@ def test_the_rule_leaves_nothing_to_find(kind):
              "link": Mains(kind="dc", v_min=360, v_max=400)}[kind]
     for _ in range(3 if kind in ("corrected", "phases") else 6):
         watts, volts = rng.uniform(5, 120), rng.choice((5.0, 12.0, 24.0))
+        if kind == "battery":
+            low = round(rng.uniform(10.0, 45.0), 1)
+            mains = Mains(kind="dc", v_min=low, v_max=1.8 * low)
         need = Requirement(mains=mains, outputs=(Output(voltage=volts, current_max=watts / volts),), harmonics_class="none",
                            hold_up=rng.choice((0.0, 0.01)) if mains.kind == "ac1" else 0.0)
         d = made(need, **{"doubled": {"front_end": "doubler"}, "corrected": {"front_end": "pfc_crm"}}.get(kind, {}))

@@ -111,7 +111,8 @@ def steps(design, id):
     ("half_bridge", 340, 460, "ac3", 490, 48, {"standby_power_max": 0.3}),
     ("full_bridge", 195, 265, "ac1", 400, 400, {"standby_power_max": 0.1}),
     ("forward_2sw", 340, 460, "ac3", 120, 400, {"standby_power_max": 0.1}),
-    ("forward_active_clamp", 340, 460, "ac3", 195, 9, {}), ("llc_half", 360, 400, "dc", 525, 19, {"standby_power_max": 0.1}),
+    ("forward_active_clamp", 340, 460, "ac3", 195, 9, {"standby_power_max": 0.1}),
+    ("llc_half", 360, 400, "dc", 525, 19, {"standby_power_max": 0.1}),
     ("llc_full", 36, 75, "dc", 525, 19, {"standby_power_max": 0.1}), ("push_pull", 85, 265, "ac1", 60, 72, {"standby_power_max": 0.2})])
 def test_what_is_named_as_a_cure_helps(topology, low, high, kind, power, volts, more):
     """Supplies that ask for too much, each looked at figure by figure: some value of the decision that a finding names moves the figure

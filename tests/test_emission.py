@@ -317,6 +317,21 @@ def test_copper_in_the_line_costs_what_it_burns_and_lowers_the_valley(demo_docum
     assert size(need, {"inlet.r_filter": 1.0, **core}).figure("efficiency").value == ohm.figure("efficiency").value
 
 
+def test_the_ring_bears_the_field_of_its_leakage():
+    """Peaks of a plain bridge at 675 W leak past a ring that its copper alone would have allowed: by hand, linked flux over turns and
+    section within what the ferrite bears; the next smaller ring is over that when pinned."""
+    need = Requirement(mains=Mains(kind="ac1", v_min=180, v_max=264), outputs=(Output(voltage=27, current_max=25),), cooling="forced",
+                       harmonics_class="none")
+    d = size(need)
+    inductance, turns, area = (float(d.rows[f"inlet.{k}_cm"].value) for k in ("l", "turns", "area"))
+    by_hand = noise.LEAK * inductance * float(np.max(d.rows["inlet.i_peak"].value)) / (turns * area)
+    assert d.figure("inlet.b_cm").value == pytest.approx(by_hand, rel=0.05) and d.figure("inlet.b_cm").margin >= 0
+    rings = sorted(d.catalogue["rings"].rows, key=lambda r: r["outer_m"] ** 2 * r["tall_m"])
+    names = [r["name"] for r in rings]
+    before = names[names.index(str(d.rows["inlet.cm_ring"].value)) - 1]
+    assert any(f.figure == "inlet.b_cm" for f in size(need, {"inlet.cm_ring": before}).findings)
+
+
 def test_what_no_ring_can_hold_is_told(demo_document):
     """A tenth of the copper wanted, or a small ring by hand: the figure is over its limit and a finding names what frees it; nothing is
     NaN."""

@@ -223,7 +223,7 @@ def test_from_the_note_to_the_decision_in_the_window(window, qtbot):
 def search(kept):
     """All a half bridge tries for the requirement, and the best of it."""
     found, told = [], _Fronts("half_bridge")
-    for asked in _search(NEED, "half_bridge", kept, found, WEIGHTS, told):
+    for asked in _search(NEED, "half_bridge", kept, found, WEIGHTS, told, shipped()):
         found += [entry_of(NEED, None, {"topology": "half_bridge", "front_end": "plain", **kept, **own}) for own in asked]
     return found, _best(found, WEIGHTS)
 

@@ -14,7 +14,7 @@ from rhevectra.core.basis.corners import PEAKS
 from rhevectra.core.basis.findings import MUST_FIX, Finding
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.requirement import Requirement
-from rhevectra.core.catalogue.tables import Catalogue
+from rhevectra.core.catalogue.tables import Catalogue, shipped
 from rhevectra.core.design.cost import cost_index, magnetics_volume, part_count, whole_bill
 from rhevectra.core.design.design import Design, least_margin
 from rhevectra.core.design.names import spoken
@@ -22,6 +22,7 @@ from rhevectra.core.design.regulators import LINEAR, REGULATED
 from rhevectra.core.design.size import size, usual_front_end
 from rhevectra.core.stages import FRONT_ENDS, beside, clamps_for, front_ends_for
 from rhevectra.core.topologies import TOPOLOGIES, usual_topology
+from rhevectra.core.topologies.common import low
 
 COMMON = ("front_end",)
 """Pins every topology keeps; all others are dropped, for they were made for one of them."""
@@ -151,7 +152,8 @@ def contest(need: Requirement, pins: Mapping[str, Any] | None = None, catalogue:
     example = example_of(need)
     told = _Fronts(example)
     found: dict[str, list[Entry]] = {name: [] for name in (example, *(n for n in TOPOLOGIES if n != example))}
-    searches = {name: _search(need, name, kept, mine, used, told) for name, mine in found.items()}
+    parts = catalogue or shipped()
+    searches = {name: _search(need, name, kept, mine, used, told, parts) for name, mine in found.items()}
     open_ = dict.fromkeys(found, 0)
 
     def go_on(name: str) -> None:
@@ -173,6 +175,17 @@ def contest(need: Requirement, pins: Mapping[str, Any] | None = None, catalogue:
                 go_on(other)
         yield done, done + sum(open_.values()) + sum(max(_most_tries(n) - len(found[n]) - open_[n], 0) for n in found if open_[n]), replace(
             _best(mine, used), tried=len(mine))
+
+
+def choices_of(need: Requirement, name: str, parts: Catalogue) -> dict[str, tuple[Any, ...]]:
+    """What the search of a topology may choose, and the values it tries; frequencies from where a height that is limited begins."""
+    choices = dict(TOPOLOGIES[name].CONTEST)
+    faster = low.rate(need, parts)[0] / choices["fs"][0]
+    if faster > 1.0:
+        for spec in TOPOLOGIES[name].DECISIONS:
+            if spec.id in choices and spec.unit == "Hz":
+                choices[spec.id] = tuple(dict.fromkeys(min(float(f"{faster * v:.2g}"), spec.high) for v in choices[spec.id]))
+    return choices
 
 
 def _most_tries(name: str) -> int:
@@ -208,10 +221,10 @@ class _Fronts(Struct):
 
 
 def _search(need: Requirement, name: str, kept: Mapping[str, Any], found: Sequence[Entry], weights: Mapping[str, float],
-            told: _Fronts) -> Iterator[list[dict[str, Any]]]:
+            told: _Fronts, parts: Catalogue) -> Iterator[list[dict[str, Any]]]:
     """What a topology tries, one choice after the other, each from the best so far: front end, frequency, ripple; nothing while it waits
     for the example. found: what has been made of it when it is asked again."""
-    choices = TOPOLOGIES[name].CONTEST
+    choices = choices_of(need, name, parts)
     yield [{knob: values[0] for knob, values in choices.items()}]
     refused = any(f.severity == MUST_FIX and f.cure == "topology" and not f.figure
                   for f in found[0].findings)  # for what it is, not for a figure: no other choice would change that

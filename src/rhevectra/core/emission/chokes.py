@@ -128,7 +128,8 @@ def _choice(work: Work, l_cm: float, r_most: float) -> tuple[LineChoke, list[Lea
     mu = choose("inlet.cm_mu", MU, "ferrite of high permeability (common practice): below it more turns, above it the permeability falls "
                 "off from some 150 kHz")
     asked = ChokeNeed(l_cm, float(mu.value), _windings(work)[0], _most(work, "rms"), r_most,
-                      float(work.sheet.rows["inlet.choke_rise"].value), need.ambient_max, need.cooling, need.height_max)
+                      float(work.sheet.rows["inlet.choke_rise"].value), need.ambient_max, need.cooling, need.height_max,
+                      noise.LEAK * l_cm * _most(work, "peak"), B_LEAK_MOST)
     leads = work.parts["wires"].derived(_leads)
     return choose_line_choke(asked, work.parts["rings"], leads, choose.pins.get("inlet.cm_ring")), leads, mu
 
@@ -139,7 +140,8 @@ def _common(work: Work, windings: int, r_most: float) -> Any:
     c, leads, mu = _choice(work, float(sheet.rows["inlet.l_cm"].value), r_most)
     choose("inlet.cm_ring", table.names[c.ring],
            f"chosen from {len(table.names)}: smallest ring whose {windings} windings fit a sector each in {MOST_LAYERS} layers at most, "
-           "and keep resistance and rise" if c.passed else f"none of {len(table.names)} passes; the one that comes nearest", c.refused)
+           "and keep resistance, field of their leakage and rise" if c.passed
+           else f"none of {len(table.names)} passes; the one that comes nearest", c.refused)
     size = table.derived(rings)
     area, length = (sheet.given(f"inlet.{k}_cm", float(getattr(size, k)[c.ring]), unit, "catalogue", f"effective {k} of its ring")
                     for k, unit in (("area", "m²"), ("length", "m")))

@@ -139,7 +139,8 @@ def choose_inductor(need: InductorNeed, win: Windows, pinned: str | None = None)
     area = np.minimum(eff.area, eff.area_min)
     least = np.maximum(np.ceil(inductor.turns(need.inductance, need.i_limit, need.b_max, area) / need.step - 1e-9), 1) * need.step
     tried = _wind(need, win, least)
-    passing = (tried.over.sum(0) <= 0) & ~win.rare
+    offered = win.searched(need.height_max)
+    passing = (tried.over.sum(0) <= 0) & offered
     worth = np.flatnonzero(tried.saved & (eff.volume < np.min(eff.volume, initial=np.inf, where=passing)) if pinned is None
                            else [name == pinned for name in win.names] & tried.saved)
     if len(worth):
@@ -148,9 +149,9 @@ def choose_inductor(need: InductorNeed, win: Windows, pinned: str | None = None)
                                    np.ceil(np.multiply.outer(MORE_TURNS, least[worth]) / need.step - 1e-9) * need.step))
     excess, turns, gap, wire = tried.over.sum(0), tried.turns, tried.gap, tried.wire
     order = np.argsort(eff.volume, kind="stable")
-    able = [int(i) for i in order if excess[i] <= 0 and not win.rare[i]]
-    k = win.names.index(pinned) if pinned is not None else able[0] if able else int(np.where(win.rare, np.inf, excess).argmin())
-    smaller = [int(i) for i in order if eff.volume[i] < eff.volume[k] and not win.rare[i]]
+    able = [int(i) for i in order if excess[i] <= 0 and offered[i]]
+    k = win.names.index(pinned) if pinned is not None else able[0] if able else int(np.where(offered, excess, np.inf).argmin())
+    smaller = [int(i) for i in order if eff.volume[i] < eff.volume[k] and offered[i]]
 
     def refused() -> tuple[str, ...]:
         return tuple(f"{win.names[i]}: {_why(tried.limits, tried.over, i)}" for i in reversed(smaller))

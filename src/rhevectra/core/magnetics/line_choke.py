@@ -40,7 +40,8 @@ class Lead(Struct, frozen=True):
 
 class ChokeNeed(Struct, frozen=True):
     """What is asked: least inductance [H] of one winding, permeability, windings, line current [A rms], resistance one winding may have and
-    the rise it may bring [Ω, K], hottest ambient [°C]."""
+    the rise it may bring [Ω, K], hottest ambient [°C]; leak: linked flux [Wb] that leaks at the crest of the line current, b_most: field
+    [T] it may leave."""
 
     inductance: float
     mu: float
@@ -51,6 +52,8 @@ class ChokeNeed(Struct, frozen=True):
     ambient: float
     cooling: str
     height_max: float | None
+    leak: float = 0.0
+    b_most: float = np.inf
 
 
 class LineChoke(Struct, frozen=True):
@@ -94,6 +97,7 @@ def choose_line_choke(need: ChokeNeed, table: Table, leads: Sequence[Lead], pinn
     limits = {"the turns do not fit their sector": (np.where(thickest < 0, 9.0, 0.0), none + 1.0, ""),
               "{v} of a winding, {l} left for it": (resistance, none + need.r_most, "Ω"),
               "{v} rise, {l} allowed": (rise, none + need.rise_most, "K"),
+              "{v} of its leakage's field, {l} at most": (need.leak / (turns[:, 0] * sizes.area), none + need.b_most, "T"),
               "current density {v}, {l} at most": (need.i_rms / area * 1e-6, none + DENSITY_MOST * 1e-6, "A/mm²"),
               "{v} tall, limit {l}": (high, none + (need.height_max or np.inf), "m")}
     over = np.stack([np.maximum(v / top - 1, 0.0) for v, top, _ in limits.values()])

@@ -75,7 +75,7 @@ def split(need: TransformerNeed, count: int, every: Windows, wires: dict[str, tu
     own, present = share_of(need, count), count == need.pieces
     if not present:
         own = replace(own, pins=None)  # turns a person pinned are those of the count they were pinned at
-    win = every.offered(pinned)
+    win = every.offered(pinned, need.height_max)
     choice = transformer.choose(transformer.try_all(own, win, wires), win, pinned if present else None)
     turns = tuple(int(t[choice.core, choice.candidate]) for t in choice.trial.turns)
     names = ["np", *(w.name for w in own.windings[1:])]

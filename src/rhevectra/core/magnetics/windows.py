@@ -13,6 +13,8 @@ from rhevectra.core.magnetics.effective import Effective, across, effective
 
 TAPE = 55e-6
 """Usual thickness of one layer of polyester tape [m] (common practice; adhesive included)."""
+LYING = ("E", "ETD", "ER", "EFD")
+"""Shapes whose bobbins lie as well as stand."""
 CLEAR = 0.15e-3
 """Room left between the last layer and the core [m]."""
 
@@ -54,10 +56,15 @@ class Windows(Struct, frozen=True):
     path: Array
     climb: Array
 
-    def offered(self, named: str | None) -> "Windows":
+    def searched(self, height_max: float | None) -> Array:
+        """Which a search may take: those not left to people to name, and where height [m] is limited those of them that have a bobbin and
+        are low enough."""
+        return ~self.rare | ((self.tall <= (height_max or 0.0)) & ~self.bare)
+
+    def offered(self, named: str | None, height_max: float | None = None) -> "Windows":
         """The cores a search may take, and the one a person named."""
-        return self if not self.rare.any() else self.only(
-            [k for k, (name, rare) in enumerate(zip(self.names, self.rare, strict=True)) if not rare or name == named])
+        able = self.searched(height_max)
+        return self if able.all() else self.only([k for k, name in enumerate(self.names) if able[k] or name == named])
 
     def turn_length(self, depth: Any) -> Any:
         """Length of a turn [m] whose middle lies `depth` above the bobbin floor."""
@@ -108,6 +115,14 @@ def two_legs(row: Mapping[str, Any]) -> tuple[float, float]:
     return float(core), float(2 * d * (2 * (f + 2 * e) + (c + 2 * e) + 2 * e))
 
 
+def _tall(row: Mapping[str, Any], open_to: float) -> float:
+    """Height over the board [m] of a core whose window is open to a height, without what pins add: standing with its post upright; lying,
+    where that is lower and bobbins are made for it, as high as its windings over and under the post."""
+    upright, lies = 2 * row["b_m"], row["family"] in LYING and row["bobbin_wall_m"] > 0
+    depth = row["c_m"] if row["family"] == "E" else row["f2_m"] if row["family"] == "EFD" else row["f_m"]
+    return float(row["c_m"] if row["family"] == "EP" else min(upright, max(row["c_m"], depth + 2 * open_to)) if lies else upright)
+
+
 def _surface(row: Mapping[str, Any]) -> float:
     """Outer surface of the wound core taken as its enclosing box [m²], of a pot as its cylinder, of a U core as it is."""
     if row["family"] == "P":
@@ -130,6 +145,4 @@ def windows(cores: Table) -> Windows:
         height=open_to - wall - CLEAR, base_turn=np.array([_base_turn(r) for r in rows]),
         surface=np.array([_surface(r) for r in rows]), window=2 * col("d_m"), rare=(col("by_choice") > 0) | (wall <= 0), bare=wall <= 0,
         across=open_to, wall=wall,
-        tall=np.array(
-            [2 * r["b_m"] if r["family"] in ("E", "ETD", "PQ", "RM", "P", "U") else r["c_m"] if r["family"] == "EP"
-             else max(2 * r["b_m"], r["c_m"]) for r in rows]))
+        tall=np.array([_tall(r, float(h)) for r, h in zip(rows, open_to, strict=True)]))

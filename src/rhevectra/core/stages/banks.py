@@ -11,6 +11,8 @@ from rhevectra.core.stages.work import Work
 
 CANS = 80
 """Capacitors side by side, at most."""
+ELECTROLYTIC = 500.0
+"""Highest class [V] of electrolytic capacitors: beyond it stands film, several times as large."""
 LEFT = 0.8
 """Capacitance of an output capacitor at the end of its life over that of a new one (usual end of life in data sheets, from memory)."""
 AGED, AGED_DRY, DRY = 2.0, 1.5, 1.5
@@ -43,7 +45,8 @@ def holding(work: Work, volts: float) -> Sequence[Any]:
     asked."""
     rows = work.parts["output_capacitors"].rows
     highest = max(r["v_class_v"] for r in rows)
-    return air.lasting(work, [r for r in rows if r["v_class_v"] >= min(volts, highest)])
+    able = [r for r in rows if r["v_class_v"] >= min(volts, highest)]
+    return air.lasting(work, [r for r in able if r["v_class_v"] <= ELECTROLYTIC] or able)
 
 
 def choose_count(work: Work, part: str, asks: Mapping[str, Any], amps: float) -> int:

@@ -18,6 +18,8 @@ PIN = 1.2
 BELOW = 0.985
 """Highest brown-in over the crest that has to start the supply: the meter and the mains are not exact either (common practice, no
 source)."""
+DIGITS = 0.995
+"""What three digits of a threshold may add to it is left beforehand."""
 SENSE, MOST = 20e-6, 1e7
 """Current through the divider of a dc source [A], and its largest upper resistor [Ω] (common practice: leakage of the board)."""
 
@@ -100,7 +102,7 @@ def _stop(start: float, t: float, crest: Row, valley: Row, ends: Row) -> float:
     """The highest brown-out [V] that ends no hold-up and after which the bus does not come back to `start`, the lowest brown-in [V]; half
     of that where none is."""
     again = start**2 - float(crest.value) ** 2 + float(valley.value) ** 2
-    return min(float(ends.value), np.sqrt(again) if again > 0.25 * start**2 else 0.5 * start) / (1 + t)
+    return DIGITS * min(float(ends.value), np.sqrt(again) if again > 0.25 * start**2 else 0.5 * start) / (1 + t)
 
 
 def _bus(work: Work) -> tuple[Row, Row, Row]:

@@ -88,7 +88,7 @@ def choose_wound(work: Work, id: str, need: InductorNeed, win: Windows, at: str)
 
 def tell_wound(work: Work, id: str, choice: InductorChoice, win: Windows, at: str) -> None:
     """Record a core that has been chosen, by the decision `id`."""
-    many = int((~win.rare).sum())
+    many = int(win.searched(work.need.height_max).sum())
     work.choose(id, win.names[choice.core],
                 f"chosen from {many}: smallest volume that meets flux at {at}, gap, current density and temperature" if choice.passed
                 else f"none of {many} passes; the one that comes nearest", choice.refused)

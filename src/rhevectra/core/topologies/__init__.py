@@ -11,16 +11,16 @@ TOPOLOGIES = Registry(__name__, {
     "psfb": "phase-shifted bridge", "push_pull": "push-pull", "buck_aux": "buck, not isolated"})
 SMALL, MIDDLE, LARGE = 100.0, 250.0, 1000.0
 """Output power [W] up to which a flyback, a forward and a half bridge are the habit (common practice, no source)."""
-BATTERY, STIFF, HEAVY, ADJUSTED = 80.0, 1.3, 40.0, 1.25
-"""Highest dc source [V] of the battery kind; ranges of bus and output over which a resonant stage is still the habit; output current [A]
-from which a filter inductor is preferred to it, and to a flyback (common practice, no source)."""
+BATTERY, STIFF, HEAVY, PULSED, ADJUSTED = 80.0, 1.3, 40.0, 20.0, 1.25
+"""Highest dc source [V] of the battery kind; ranges of bus and output over which a resonant stage is still the habit; output currents [A]
+from which a filter inductor is preferred to it, and to the pulses of a flyback (common practice, no source)."""
 
 
 def usual_topology(need: Requirement, stiff: bool) -> tuple[str, str]:
     """The topology where nobody chose one, and why: the habit of the power class, for the Contest to prove or disprove. stiff: the front
     end holds the bus."""
     power, out = need.power, need.outputs[need.main]
-    if power <= SMALL and out.current_max <= HEAVY:
+    if power <= SMALL and out.current_max <= PULSED:
         return "flyback", f"the usual one up to some {SMALL:g} W; the Contest compares all"
 
     def habit(where: str) -> str:

@@ -19,6 +19,8 @@ FIGURE = FigureSpec("insulation.v_working", "Working voltage of the insulation, 
 
 TRIPLE = 1000.0
 """Working voltage [V peak] that triple-insulated wire is usually made for (typical, from memory; the very wire decides)."""
+TRIPLE_BUS = 0.8 * TRIPLE
+"""Bus [V] up to which the rule takes it: the switch's node or the outputs' windings swing a fifth above it at least."""
 
 
 class End(Struct, frozen=True):

@@ -61,7 +61,7 @@ def _search(work: Work, need: tr.TransformerNeed, every: Windows) -> tuple[tr.Ch
     pinned = work.choose.pins.get("transformer.core")
     if need.board is not None and pinned is not None and not every.bare[every.names.index(pinned)]:
         pinned = None  # told by `on_board`
-    every = every.only(np.flatnonzero(every.bare)) if need.board is not None else every.offered(pinned)
+    every = _offered(need, every, pinned)
     near, sizes = worth_trying(need, every, pinned), wires(work.parts)
     handed = (np.inf if "transformer.arrangement" in work.choose.pins
               else work.need.power / need.pieces)  # who chose an arrangement sees what it leaks on the same core
@@ -75,6 +75,11 @@ def _search(work: Work, need: tr.TransformerNeed, every: Windows) -> tuple[tr.Ch
     return choice, win
 
 
+def _offered(need: tr.TransformerNeed, every: Windows, pinned: str | None) -> Windows:
+    """What the search may take, and what is pinned."""
+    return every.only(np.flatnonzero(every.bare)) if need.board is not None else every.offered(pinned, need.height_max)
+
+
 def choose_core(work: Work, need: tr.TransformerNeed, every: Windows) -> tuple[tr.Choice, Windows]:
     """Try the catalogue and record the core; the choice counts in the windows that come with it."""
     choice, win = search_core(work, need, every)
@@ -84,7 +89,7 @@ def choose_core(work: Work, need: tr.TransformerNeed, every: Windows) -> tuple[t
 
 def record_core(work: Work, need: tr.TransformerNeed, choice: tr.Choice, win: Windows, every: Windows) -> None:
     """The core that was found as a decision."""
-    many = int(every.bare.sum()) if need.board is not None else len(every.offered(work.choose.pins.get("transformer.core")).names)
+    many = len(_offered(need, every, work.choose.pins.get("transformer.core")).names)
     work.choose("transformer.core", win.names[choice.core],
                 f"chosen from {many}: smallest volume that meets flux at the current limit, fit, gap and "
                 f"temperature{f', and {choice.than} far less than a smaller one that would pass' if choice.than else ''}" if choice.passed
@@ -288,8 +293,12 @@ def spacing(work: Work, across: barrier.Across) -> tuple[bool, float, Tapes]:
     width = work.sheet("insulation.margin", insulation.margin_width, creepage_m=cr, clearance_m=cl)
     if boarded(work):
         return False, 0.0, USUAL
-    school = choose("insulation.school", lambda: "triple" if reinforced else "margin",
-                    "triple-insulated secondary needs no margins" if reinforced else "basic insulation: margins")
+    high = across.bus > barrier.TRIPLE_BUS
+    school = choose("insulation.school", lambda: "triple" if reinforced and not high else "margin",
+                    "basic insulation: margins" if not reinforced
+                    else f"a bus of {show(across.bus, 'V')}, and what swings above it, ask more of triple-insulated wire than the "
+                         f"{show(barrier.TRIPLE, 'V')} peak it is usually made for (from memory): margins" if high
+                    else "triple-insulated secondary needs no margins")
     triple = school.value == "triple" and need.insulation != "functional"
     strip = choose("transformer.margin", lambda: 0.0 if triple else insulation.cut(float(width.value)),
                    "none: the secondaries are triple-insulated" if triple

@@ -6,9 +6,12 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis.quantities import show
+from rhevectra.core.basis.requirement import Requirement
+from rhevectra.core.catalogue.tables import Catalogue
 from rhevectra.core.stages import beside
 from rhevectra.core.stages.dies import PULSED, pick_die
 from rhevectra.core.stages.work import Work
+from rhevectra.core.topologies.common import low
 from rhevectra.core.topologies.common.least_bus import asked
 from rhevectra.core.topologies.flyback.variant import Variant
 
@@ -19,6 +22,13 @@ HELD_SHARE = 0.76
 """Reflected voltage aimed at over the least bus, where two switches are held to it; drops and whole turns add a little."""
 CLAMP_SWITCH_SHARE = 0.01
 """Share of the output that the clamp switch may burn, estimated (common practice, no source)."""
+
+USUAL_FS = 65e3
+
+
+def usual_rate(need: Requirement, parts: Catalogue) -> tuple[float, str]:
+    """The fixed frequency [Hz] by rule, and why."""
+    return low.usual(need, parts, (USUAL_FS, "65 kHz keeps the second harmonic below the 150 kHz limit line"), low.ONE_WAY)
 
 
 def choose_switch(work: Work, v: Variant, v_top: float, v_low: float, power: float) -> dict[str, Any]:
@@ -43,7 +53,7 @@ def choose_switch(work: Work, v: Variant, v_top: float, v_low: float, power: flo
 
     def loss_of(v_class: float) -> Callable[[Mapping[str, Any]], float]:
         i_rms, i_peak = power / v_low / np.sqrt(0.45 * 3) * 1.25, peak_of(v_class)
-        fs = float(work.choose.pins.get("fs", 65e3))
+        fs = float(work.choose.pins.get("fs", usual_rate(work.need, work.parts)[0]))
         return lambda r: float(
             r["r_on_25_ohm"] * r["hot_ratio"] * i_rms**2
             + (0.5 * (r["c_energy_f"] + 40e-12) * v_top**2 + 0.5 * v_top * 0.3 * i_peak * r["t_fall_s"]) * fs)

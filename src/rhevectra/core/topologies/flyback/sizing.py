@@ -21,6 +21,7 @@ from rhevectra.core.topologies.common.supply import AUX_DROP
 from rhevectra.core.topologies.common.synchronous import driven
 from rhevectra.core.topologies.flyback import period as pd
 from rhevectra.core.topologies.flyback import sag
+from rhevectra.core.topologies.flyback.semiconductors import USUAL_FS, usual_rate
 from rhevectra.core.topologies.flyback.tolerance import SEEN_SLOW, peak_with
 from rhevectra.core.topologies.flyback.variant import Variant
 from rhevectra.core.topologies.flyback.waveform import primary_shape, secondary_shape
@@ -60,7 +61,7 @@ def estimate(work: Work, v: Variant, switch: Mapping[str, Any], v_or: float, rec
     main = need.main
     volts = [aims.get(k, out.magnitude + rectifiers[k]["row"]["v_forward_v"]) for k, out in enumerate(need.outputs)]
     aux = work.choose("aux.v", lambda: _auxiliary_aim(need.outputs[main]))
-    aux_i = work.choose("aux.i", lambda: CONTROLLER + (2 if v.turned else 1) * switch["row"]["q_gate_c"] * 65e3,
+    aux_i = work.choose("aux.i", lambda: CONTROLLER + (2 if v.turned else 1) * switch["row"]["q_gate_c"] * USUAL_FS,
                         "controller and gate charge (common practice)")
     law = str(work.choose.pins.get("light_load", "skip"))
     aux_idle = work.choose("aux.i_idle", lambda: min({"skip": SKIPPING, "foldback": CONTROLLER}.get(law, np.inf), float(aux_i.value)),
@@ -68,9 +69,8 @@ def estimate(work: Work, v: Variant, switch: Mapping[str, Any], v_or: float, rec
     r = rectifiers[main]["row"]
     c_wind = work.choose("transformer.c_winding", 40e-12, "layered winding of this size (common practice); measure it from the ring")
     ratio = v_or / volts[0]
-    fs = work.choose("fs", lambda: switch["row"]["f_switch_hz"] if switch["integrated"] else 65e3,
-                     VALLEY_FS if v.valley else "65 kHz keeps the second harmonic below the 150 kHz limit line" if not switch["integrated"]
-                     else "fixed by the integrated class")
+    fs = work.choose("fs", *((switch["row"]["f_switch_hz"], "fixed by the integrated class") if switch["integrated"]
+                             else (USUAL_FS, VALLEY_FS) if v.valley else usual_rate(need, work.parts)))
     drive = [driven(grid, SYNC_SUPPLY, rectifiers[k]["row"]["q_gate_c"], float(fs.value), law != "fixed")
              for k in range(len(need.outputs))]
     io = [idle.load(work, k) + extra + bleeds.get(k, 0.0) for k, extra in enumerate(drive)]

@@ -9,7 +9,7 @@ from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.preferred import at_least
 from rhevectra.core.formulas import resonant
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common import idle, supply
+from rhevectra.core.topologies.common import idle, low, supply
 from rhevectra.core.topologies.common.least_bus import asked
 from rhevectra.core.topologies.common.rectifiers import loaded
 from rhevectra.core.topologies.common.secondary_kinds import BRIDGE, RECTIFIERS
@@ -33,7 +33,8 @@ def estimate(work: Work, v: Variant, kind: str, row: Mapping[str, Any], rectifie
     main: Any = work.need.outputs[work.need.main]
     rect = rectifiers[work.need.main]["row"]
     v_top, v_low = float(np.max(v_bus)), float(loaded(work, v_bus).min())
-    fs = choose("fs", 100e3, "100 kHz: small magnetics, third harmonic above the first limit of conducted noise anyway (common practice)")
+    why = "100 kHz: small magnetics, third harmonic above the first limit of conducted noise anyway (common practice)"
+    fs = choose("fs", *low.usual(work.need, work.parts, (100e3, why), count=v.phases))
     unity = choose("llc.v_unity",
                    *((fixed.middle(v_low, v_top), "half way between the least and the highest bus: the output lies as far above as below")
                      if control else (v_top, "the highest bus: at or below resonance everywhere, no load current is cut at turn-off")))

@@ -24,7 +24,7 @@ from rhevectra.core.stages import beside, rate
 from rhevectra.core.stages.dies import SPENT, choose_die
 from rhevectra.core.stages.inlet import EXPECTED_C
 from rhevectra.core.stages.work import Work
-from rhevectra.core.topologies.common import barrier, boards, least_filter, pieces, secondaries, secondary_kinds, sensing, slope
+from rhevectra.core.topologies.common import barrier, boards, least_filter, low, pieces, secondaries, secondary_kinds, sensing, slope
 from rhevectra.core.topologies.common.chokes import choke_core, choose_choke, current_limit
 from rhevectra.core.topologies.common.least_bus import asked
 from rhevectra.core.topologies.common.rectifiers import choose_rectifiers, loaded
@@ -231,7 +231,7 @@ def _estimate(work: Work, v: Variant, kind: str, switch: Mapping[str, Any], rect
               v_bus: Array, v_top: float, v_low: float, duty: float, more: float) -> st.Stage:
     """The power stage with an ideal turns ratio, for choosing filter inductor, limit and transformer."""
     grid, sheet, choose = work.grid, work.sheet, work.choose
-    fs = choose("fs", 100e3, "100 kHz: small magnetics, moderate switching loss (common practice)")
+    fs = choose("fs", *low.usual(work.need, work.parts, (100e3, "100 kHz: small magnetics, moderate switching loss (common practice)")))
     rect, pulsed = rectifiers[work.need.main]["row"], v.pulses * float(fs.value)
     law = str(choose("light_load", *(("fixed", "the clamp needs every period") if v.active else ("skip", "pulses are left out below a "
         "quarter of the full-load pulse: least light-load loss"))).value)
