@@ -18,7 +18,7 @@ output."""
 
 MORE_DIES = ("switch.class", "switch.parallel")
 """What carries more and stays cooler."""
-COMMON: Cures = {"start.delay": ("start.path", "aux.i"), "inlet.i_rms": "front_end",
+COMMON: Cures = {"start.delay": ("start.path", "aux.i"), "inlet.i_rms": "front_end", "inlet.i_unbalanced": "front_end",
                  "inlet.i_thermistor": ("inlet.thermistor", "inlet.limiter"), "inlet.discharge_time": "inlet.c_x",
                  "inlet.i_inrush_hot": ("bridge.class", "inlet.thermistor"),
                  "bridge.case_to_ambient": "bridge.class", "bridge.i_avg": "bridge.class", "bridge.v_reverse": "bridge.class",

@@ -6,21 +6,26 @@ meet or overlap shows by itself. A step is implicit with the weight that makes t
 solution of two currents that must not be negative. All corners are integrated at once.
 """
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.formula import formula
-from rhevectra.core.formulas.rectifier import MIN_INDUCTANCE, RESIDUAL, Bulk, LineSource
+from rhevectra.core.formulas.rectifier import MIN_INDUCTANCE, RESIDUAL, ROUGH, Bulk, LineSource
 
-STEPS, BEFORE = 48, 6.0
-"""Steps of a sixth, and the angle [°] by which it begins before the voltages cross."""
+STEPS, COARSE, BEFORE = 48, 24, 6.0
+"""Steps of a sixth, for figures and for choosing parts by, and the angle [°] by which it begins before the voltages cross."""
 MOST_SIXTHS = 40
-ANGLE = np.radians(np.linspace(-BEFORE, 60.0 - BEFORE, STEPS + 1))
-"""Angles of the steps from the crossing on."""
 LEFT = 1e-3
 """Share of its crest that the current of the phase that is relieved may still have as the sixth ends."""
+
+
+def angles(steps: int = STEPS) -> Array:
+    """Angles [rad] of the steps from the crossing on."""
+    return np.radians(np.linspace(-BEFORE, 60.0 - BEFORE, steps + 1))
 
 
 class SixPulse(Bulk, frozen=True):
@@ -44,46 +49,88 @@ def solve_six_pulse(v_line: Any, f_line: Any, power: Any, c: Any, source: LineSo
     exists the corner is marked `collapsed`.
     Source: circuit equations of the bridge; checked against a circuit simulator in the tests.
     """
-    v_line, f_line, power, c, esr = np.broadcast_arrays(v_line, f_line, power, c, source.esr)
-    shape, crest = v_line.shape, np.sqrt(2.0) * v_line.ravel()
-    f = {"crest": crest, "f": f_line.ravel(), "h": 1 / (6 * STEPS * f_line.ravel()), "power": np.maximum(power.ravel(), 1e-3),
-         "c": c.ravel(), "esr": esr.ravel(), "r": 0.5 * source.resistance, "l": 0.5 * max(source.inductance, 2 * MIN_INDUCTANCE),
-         "drop": source.drop}
-    top = crest - source.drop
-    if isinstance(near, SixPulse):
-        v, i = near.v_start.ravel(), near.i_start.ravel()
-    else:
-        v, i = 0.95 * top, 0.0 * top
-    floor, slope = 0.2 * top, np.full_like(top, -1.0)
-    moved = old = np.zeros_like(top)
-    for _ in range(MOST_SIXTHS):
-        now = _sixth(f, np.minimum(np.maximum(v, floor), top), i)
-        start, miss, i_miss = now["v"][0], now["v"][-1] - now["v"][0], now["i1"][-1] - i
-        if max(float(np.max(np.abs(miss) / top)), float(np.max(np.abs(i_miss) / (1e-3 + now["i_peak"]))) * 0.1) < residual:
-            break
-        slope = np.where(moved == 0.0, slope, np.clip((miss - old) / np.where(moved == 0.0, 1.0, moved), -2.0, -0.05))
-        step = np.clip(-miss / slope, -0.2 * top, 0.2 * top)
-        v, i = np.minimum(np.maximum(start + step, floor), top), now["i1"][-1]
-        moved, old = v - start, miss
-    lost = (np.abs(miss) > 1e-2 * top) | (start <= floor * 1.001) | (now["i0"][-1] > LEFT * now["i_peak"])
-    found = _measured(f, now, lost, np.abs(miss))
+    shape, f = _circuit(v_line, f_line, power, c, source, residual)
+    start = (near.v_start.ravel(), near.i_start.ravel()) if isinstance(near, SixPulse) else None
+    (now,), lost, miss = _periodic(f, [(np.exp(1j * np.pi / 6), np.exp(-1j * np.pi / 6))], start, residual)
+    found = _measured(f, now, lost, miss)
     return SixPulse(**{n: x.reshape(shape + x.shape[1:]) for n, x in found.items()})
 
 
-def _sixth(f: dict[str, Any], v: Array, i0: Array) -> dict[str, Array]:
+class Unbalanced(Struct, frozen=True):
+    """What unbalanced mains make of it, arrays of one shape: rms of the line that carries most [A], least voltage of the capacitor [V], and
+    where no steady state exists."""
+
+    i_rms: Array
+    v_valley: Array
+    collapsed: Array
+
+
+def solve_unbalanced(v_line: Any, f_line: Any, power: Any, c: Any, source: LineSource, share: float) -> Unbalanced:
+    """The same with a negative sequence that is a share of the positive one, in step with it between two lines: those carry most.
+
+    Half a cycle repeats itself: three sixths, in each of which another phase takes over.
+    """
+    shape, f = _circuit(v_line, f_line, power, c, source, RESIDUAL)
+    turn = np.exp(1j * np.pi / 3 * np.array([1, -1, -3]))  # phases a, b and c where a and b cross at their positive halves
+    a, b, z = (turn + share * np.exp(1j * np.pi / 3 * np.array([-2, 0, 2]))) / np.sqrt(3)
+    sixths, lost, _ = _periodic(f, [(a - z, b - z), (b - z, b - a), (b - a, z - a)], None, ROUGH)
+    flows = [(x["i0"], x["i1"], x["i0"] + x["i1"]) for x in sixths]
+    squares = [[np.tensordot(_shares(len(x) - 1), np.square(x), 1) for x in one] for one in flows]
+    lines = [squares[0][0] + squares[1][1] + squares[2][2], squares[0][1] + squares[1][2] + squares[2][0],
+             squares[0][2] + squares[1][0] + squares[2][1]]
+    valley = np.min([_least(x["w"]) for x in sixths], axis=0)
+    return Unbalanced(*(x.reshape(shape) for x in (np.sqrt(np.max(lines, axis=0) / 3), valley, lost)))
+
+
+def _circuit(v_line: Any, f_line: Any, power: Any, c: Any, source: LineSource, residual: float) -> tuple[tuple[int, ...], dict[str, Any]]:
+    """Shape of the corners and their numbers, flattened; resistance and inductance of one line."""
+    v_line, f_line, power, c, esr = np.broadcast_arrays(v_line, f_line, power, c, source.esr)
+    crest, steps = np.sqrt(2.0) * v_line.ravel(), STEPS if residual <= RESIDUAL else COARSE
+    return v_line.shape, {"crest": crest, "angle": angles(steps), "h": 1 / (6 * steps * f_line.ravel()),
+                          "power": np.maximum(power.ravel(), 1e-3), "c": c.ravel(), "esr": esr.ravel(), "r": 0.5 * source.resistance,
+                          "l": 0.5 * max(source.inductance, 2 * MIN_INDUCTANCE), "drop": source.drop}
+
+
+def _periodic(f: dict[str, Any], pairs: Sequence[tuple[complex, complex]], near: tuple[Array, Array] | None,
+              residual: float) -> tuple[list[dict[str, Array]], Array, Array]:
+    """Secant search for the capacitor voltage at which a row of sixths repeats itself, the current following. pairs: voltages between the
+    lines of each, over the crest, as they turn from the crossing on: of the phase that is relieved and of the one that takes over, to the
+    third. Returns the sixths, where there is no steady state, and the miss [V]."""
+    top = f["crest"] - f["drop"]
+    v, i = near if near is not None else (0.95 * top, 0.0 * top)
+    floor, slope = 0.2 * top, np.full_like(top, -1.0)
+    moved = old = np.zeros_like(top)
+    waves = [[f["crest"] * np.real(x * np.exp(1j * (f["angle"] + k * np.pi / 3)))[:, None] - f["drop"] for x in pair]
+             for k, pair in enumerate(pairs)]
+    for _ in range(MOST_SIXTHS):
+        start = np.minimum(np.maximum(v, floor), top)
+        v1, i1, sixths = start, i, []
+        for wave in waves:
+            sixths.append(_sixth(f, v1, i1, wave))
+            v1, i1 = sixths[-1]["v"][-1], sixths[-1]["i1"][-1]
+        miss, strongest = v1 - start, np.max([x["i_peak"] for x in sixths], axis=0)
+        if max(float(np.max(np.abs(miss) / top)), float(np.max(np.abs(i1 - i) / (1e-3 + strongest))) * 0.1) < residual:
+            break
+        slope = np.where(moved == 0.0, slope, np.clip((miss - old) / np.where(moved == 0.0, 1.0, moved), -2.0, -0.05))
+        v, i = np.minimum(np.maximum(start + np.clip(-miss / slope, -0.2 * top, 0.2 * top), floor), top), i1
+        moved, old = v - start, miss
+    overlap = np.max([x["i0"][-1] for x in sixths], axis=0) > LEFT * strongest
+    return sixths, (np.abs(miss) > 1e-2 * top) | (start <= floor * 1.001) | overlap, np.abs(miss)
+
+
+def _sixth(f: dict[str, Any], v: Array, i0: Array, waves: Sequence[Array]) -> dict[str, Array]:
     """A sixth of a cycle from capacitor voltage v [V] with i0 [A] in the phase that is relieved: v, terminal voltage w, both currents, step
-    by step (first axis)."""
+    by step (first axis). waves: both voltages between lines less the drops [V]."""
     x = f["r"] * f["h"] / f["l"] + 1e-9
     weight = -1 / np.expm1(-x) - 1 / x
     z_l, behind = f["l"] / (f["h"] * weight), 1 / weight - 1
     z, s, fill = z_l + f["r"], 0.5 * f["h"] / f["c"] + f["esr"], f["h"] / f["c"]
     alone, shared = 1 / (2 * z + s), z + s
     both = 1 / (z * (3 * z + 2 * s))
-    e = [f["crest"] * np.cos(ANGLE + side)[:, None] - f["drop"] for side in (np.pi / 6, -np.pi / 6)]
     i1 = u0 = u1 = np.zeros_like(v)
     rate = i0 - f["power"] / v
     kept: list[tuple[Array, Array, Array, Array]] = [(v, v + f["esr"] * (i0 - f["power"] / v), i0, i1)]
-    for e0, e1 in zip(e[0][1:], e[1][1:], strict=True):
+    for e0, e1 in zip(waves[0][1:], waves[1][1:], strict=True):
         i = i0 + i1
         q = f["power"] / np.maximum(v + 0.5 * fill * rate, 0.1 * f["crest"])
         w = v + fill * (0.5 * i - q) - f["esr"] * q
@@ -106,22 +153,29 @@ def _sixth(f: dict[str, Any], v: Array, i0: Array) -> dict[str, Array]:
 def _measured(f: dict[str, Any], now: dict[str, Array], lost: Array, miss: Array) -> dict[str, Array]:
     """All that is asked of a solution, from the steps of its sixth (first axis of `now`)."""
     h, i0, i1, v, w = f["h"], now["i0"], now["i1"], now["v"], now["w"]
-    share = np.full(STEPS + 1, 1.0 / STEPS)
-    share[[0, -1]] *= 0.5
+    steps = len(v) - 1
+    share = _shares(steps)
     mean = lambda x: np.tensordot(share, x, 1)  # noqa: E731
     i, load = i0 + i1, f["power"] / np.maximum(v, 1e-3)
-    sine = [f["crest"] * np.cos(ANGLE + side)[:, None] for side in (np.pi / 6, -np.pi / 6)]
+    sine = [f["crest"] * np.cos(f["angle"] + side)[:, None] for side in (np.pi / 6, -np.pi / 6)]
     i_rms = np.sqrt(mean(np.square(i0) + np.square(i1) + np.square(i)) / 3)
     p_line = mean(sine[0] * i0 + sine[1] * i1)
     held = lambda x: np.where(lost, np.clip(x, 0.2 * f["crest"], f["crest"]), x)  # noqa: E731  # what has no waveform gives numbers still
-    t = np.multiply.outer(h, np.arange(STEPS + 1))
+    t = np.multiply.outer(h, np.arange(steps + 1))
     flows = h * ((i0 > 0).sum(0) + (i1 > 0).sum(0))
     return {"v_valley": held(_least(w)), "v_peak": held(-_least(-w)), "t_start": 0 * h, "t_conduct": flows,
             "i_rms": i_rms, "i_peak": -_least(-i), "i_cap": np.sqrt(mean(np.square(i - load))), "p_line": p_line,
             "power_factor": p_line / np.maximum(np.sqrt(1.5) * f["crest"] * i_rms, 1e-9), "i_nodes": i.T, "t_nodes": t, "v_nodes": w.T,
-            "weights": np.multiply.outer(STEPS * h, share), "collapsed": lost, "residual": miss, "v_start": v[0],
-            "share": flows / (STEPS * h), "v_other": 0 * h, "sag": 0 * h, "i_start": i0[0],
+            "weights": np.multiply.outer(steps * h, share), "collapsed": lost, "residual": miss, "v_start": v[0],
+            "share": flows / (steps * h), "v_other": 0 * h, "sag": 0 * h, "i_start": i0[0],
             "i_phase": np.concatenate([i1[:-1], i[:-1], i0]).T}
+
+
+def _shares(steps: int) -> Array:
+    """Weights of the mean over so many steps by the trapezoidal rule."""
+    share = np.full(steps + 1, 1.0 / steps)
+    share[[0, -1]] *= 0.5
+    return share
 
 
 def _least(x: Array) -> Array:
@@ -136,7 +190,8 @@ def _least(x: Array) -> Array:
 def line_harmonics(bulk: SixPulse, orders: Array) -> Array:
     """Rms of the odd harmonics of a line's current [A]; last axis follows `orders`. Lines that are alike and have no neutral carry none of
     those divisible by three."""
-    turn = np.exp(-1j * np.multiply.outer(np.pi / (3 * STEPS) * np.arange(3 * STEPS + 1), orders)) / (3 * STEPS)
+    half = bulk.i_phase.shape[-1] - 1
+    turn = np.exp(-1j * np.multiply.outer(np.pi / half * np.arange(half + 1), orders)) / half
     turn[[0, -1]] *= 0.5
     return np.asarray(np.where(orders % 3 == 0, 0.0, np.sqrt(2.0) * np.abs(bulk.i_phase @ turn)))
 

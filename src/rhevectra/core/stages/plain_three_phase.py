@@ -9,11 +9,12 @@ from rhevectra.core.stages.bulk import position as _position
 from rhevectra.core.stages.bulk.build import bus
 from rhevectra.core.stages.bulk.declare import CURES, NO_PICTURES, SHAPES_CURRENT, decisions, figures
 from rhevectra.core.stages.bulk.record import bill, cycle, record
+from rhevectra.core.stages.bulk.three_lines import DECISION as _UNBALANCE
 from rhevectra.core.stages.bulk.three_lines import FIGURES as _LINES
 from rhevectra.core.stages.plain import axes
 
 NAME, SHAPE, MAINS = "plain_three_phase", _position.Shape(phases=3), "ac3"
-DECISIONS, FIGURES = decisions(SHAPE), (*figures(True), *_LINES)
+DECISIONS, FIGURES = (*decisions(SHAPE), _UNBALANCE), (*figures(True), *_LINES)
 PLATES = (("inlet", "Inlet", "inlet.fuse"), ("bulk", "Bridge + bulk", "bulk.v_valley"))
 plan = partial(_build.plan, SHAPE)
 

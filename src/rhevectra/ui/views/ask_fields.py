@@ -131,7 +131,7 @@ PLACE_FIELDS = (
           lambda n: "" if n.efficiency_target is None else f"{n.efficiency_target * 100:g} %",
           lambda n, t: replace(n, efficiency_target=_optional(t, lambda x: percent(x, "efficiency"))),
           usual=lambda n: f"{n.efficiency_wanted * 100:.3g} %"),
-    Field("Height", "most the transformer may be tall; empty: not limited",
+    Field("Height", "most cores may be tall: low shapes are tried, the frequency follows; capacitors are not judged; empty: not limited",
           lambda n: "" if n.height_max is None else f"{n.height_max * 1e3:g} mm",
           lambda n, t: replace(n, height_max=_optional(t, lambda x: parse(x.strip().removesuffix("mm"), "", "height") / 1e3))),
     Field("Life", "hours output and bulk capacitors must last; empty: not asked",

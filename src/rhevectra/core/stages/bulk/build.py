@@ -31,6 +31,8 @@ practice, no source)."""
 VALLEY_AIMED = {1: (0.75, "school: valley at three quarters of the lowest crest"),
                 3: (0.85, "a bridge on three phases lets it fall no further than to 0.87 of the crest, whatever the capacitor")}
 """Share of the lowest crest the valley is aimed at, by phases, and why."""
+UNEQUAL = 0.45
+"""Power factor expected of six diodes' line that carries most on mains unbalanced by 2 % (this program's own solved line current)."""
 VALLEY_THERE = 0.9
 """Valley over the crest where hold-up decides, before the capacitor is chosen: it is a large one there."""
 BALANCED = 0.97
@@ -208,7 +210,7 @@ def _series(shape: Shape, work: Work, power: float, held: float) -> tuple[float,
 def _in_lines(work: Work, power: float, joules: float) -> tuple[float, str, Any, LineSource]:
     """The same in each of three lines, two of which charge the bulk of so many `joules`."""
     need, low = work.need, float(phase_voltage(work.need.mains.v_min))
-    current, z = power / (3 * low * 0.55), need.source_impedance
+    current, z = power / (3 * low * UNEQUAL), need.source_impedance
     limiter, t = inlet.choose_limiter(work, current, 0.5 * HEAT_ROOM * joules)
     r = z.r + (t["r_hot_ohm"] if limiter == "thermistor" else inlet.CONTACT) + inlet.filter_copper(work, low, power / 3)
     return current, limiter, t, LineSource(r, z.x / (2 * np.pi * 50), 0.0, 0.0)

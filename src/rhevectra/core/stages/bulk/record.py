@@ -45,11 +45,13 @@ def record(work: Work, plan: Plan, b: Bulk, power: Array, i_hf: Any) -> dict[str
         sheet.again("bulk.v_capacitor", rows["peak"])
     in_path, limited = (2 if three else 1), plan.limiter == "thermistor"
     _bridge(work, plan, times, p, v_bus, given["line"])
+    at_inlet = rows
     if three:
-        given["earth"] = three_lines.phase(work, given["line"])
+        given["earth"], at_inlet = (three_lines.phase(work, given["line"]),
+                                    {**rows, "i_rms": three_lines.unbalanced(work, plan, b, power)})
     inlet.record(work,
                  surge.Inrush(plan.thermistor, in_path * need.source_impedance.r + 2 * plan.bridge["r_dynamic_ohm"], plan.source,
-                              plan.bridge, on_bus, sheet.rows.get("bulk.r_discharge", bleed), in_path), rows, given, limited)
+                              plan.bridge, on_bus, sheet.rows.get("bulk.r_discharge", bleed), in_path), at_inlet, given, limited)
     if limited:
         cold_start.record(work, plan, power)
     _harmonics(work, plan, b)

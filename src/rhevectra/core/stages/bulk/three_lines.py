@@ -5,17 +5,25 @@ from typing import Any
 import numpy as np
 
 from rhevectra.core.basis.corners import Array, Corner
+from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.findings import NOTE
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.formulas import rectifier, six_pulse, three_phase
 from rhevectra.core.formulas.rectifier import Bulk
-from rhevectra.core.formulas.six_pulse import ANGLE
+from rhevectra.core.formulas.six_pulse import angles
 from rhevectra.core.stages import inlet
 from rhevectra.core.stages.bulk.build import Plan
 from rhevectra.core.stages.work import FigureSpec, Work
 
+UNBALANCE = "inlet.unbalance"
+DECISION = DecisionSpec(UNBALANCE, "Unbalance of the mains", "inlet", unit="", low=0.0, high=0.1,
+                        schools="0.02 public mains; 0.03 and more behind a small generator or beside heavy single-phase loads")
 _ALIKE = "the two phases that are left: at their full voltage"
 FIGURES = (
+    FigureSpec("inlet.i_unbalanced", "Line current, unbalanced mains, rms", "I_u", "inlet", limit="inlet.fuse", limit_kind="max",
+               fixed=inlet.TEMPERATURE, sentence="the line that carries most: the highest of three voltages charges the capacitor first"),
+    FigureSpec("bulk.v_valley_unbalanced", "Bulk valley, unbalanced mains", "V_u", "bulk", worst="min", limit="bulk.v_min_stage",
+               limit_kind="min", fixed=inlet.TEMPERATURE),
     FigureSpec("bulk.v_valley_phase_loss", "Bulk valley without a phase", "V_2", "bulk", worst="min", fixed=_ALIKE,
                sentence="two lines are left: two pulses a cycle in place of six"),
     FigureSpec("inlet.i_phase_loss", "Line current without a phase, rms", "I_2", "inlet", fixed=_ALIKE,
@@ -41,12 +49,29 @@ def losses(work: Work, plan: Plan, rows: dict[str, Any], b: Bulk) -> dict[str, A
             "mains_filter": sheet("loss.mains_filter", six_pulse.three_lines_loss, r=sheet.rows["inlet.r_filter"], i_rms=i_rms)}
 
 
+def unbalanced(work: Work, plan: Plan, b: Bulk, power: Array) -> Any:
+    """Row of the current of the line that carries most on unbalanced mains; the valley beside. power: what the stage draws [W]."""
+    share = work.choose(UNBALANCE, 0.02, "public mains are within 2 % nearly always (from memory of EN 50160; confirm)")
+    found = six_pulse.solve_unbalanced(*_at_full_load(work, b, power), float(plan.c.value) / plan.places[0].in_series,
+                                       plan.places[0].source, float(share.value))
+    text = "solved: periodic steady state of three unequal phases, at full load, shown for other loads too"
+    given = {"c": plan.c, "share": share}
+    work.sheet.solved("bulk.v_valley_unbalanced", np.broadcast_to(found.v_valley, b.v_valley.shape), "V", text, **given)
+    return work.sheet.solved("inlet.i_unbalanced", np.broadcast_to(found.i_rms, b.v_valley.shape), "A", text, **given)
+
+
+def _at_full_load(work: Work, b: Bulk, power: Array) -> tuple[Array, Array, Array]:
+    """Line [V], line frequency [Hz] and power [W] at full load, every other axis as solved."""
+    full = work.grid.full_load
+    v, f, p = (np.broadcast_to(x, b.v_valley.shape)[:, :, full : full + 1, :] for x in (work.grid.v_line, work.grid.f_line, power))
+    return v, f, p
+
+
 def without_one(work: Work, plan: Plan, b: Bulk, power: Array) -> None:
     """Valley and line current with one phase gone, and a note. power: what the stage draws [W]."""
-    sheet, grid, place = work.sheet, work.grid, plan.places[0]
-    at = np.index_exp[:, :, grid.full_load : grid.full_load + 1, :]
-    v, f, drawn = (np.broadcast_to(x, b.v_valley.shape)[at] for x in (grid.v_line, grid.f_line, power))
-    left = rectifier.solve_bulk(v, f, drawn, float(plan.c.value) / place.in_series, place.source, residual=rectifier.ROUGH)
+    sheet, place = work.sheet, plan.places[0]
+    left = rectifier.solve_bulk(*_at_full_load(work, b, power), float(plan.c.value) / place.in_series, place.source,
+                                residual=rectifier.ROUGH)
     whole = lambda x: np.broadcast_to(x, b.v_valley.shape)  # noqa: E731
     text = "solved: periodic steady state of two lines alone, at full load, shown for other loads too"
     sheet.solved("bulk.v_valley_phase_loss", whole(left.v_valley), "V", text, c=plan.c)
@@ -66,8 +91,9 @@ def cycle(design: Any, corner: Corner) -> dict[str, Array]:
     b, plan = design.context["bulk"], design.context["front"]
     at, f = (*corner.index[:3], 0), design.grid.freqs[corner.index[1]]
     crest, turn = np.sqrt(2) * design.grid.lines[corner.index[0]], np.linspace(0, 2 * np.pi, 721)
-    sixth, first = np.pi / 3, np.pi / 6 + ANGLE[0]  # the sixth begins so far after the zero of the phase that takes over
-    bus = np.interp(np.mod(turn - first, sixth), ANGLE - ANGLE[0], b.v_nodes[at])
+    angle = angles()
+    sixth, first = np.pi / 3, np.pi / 6 + angle[0]  # the sixth begins so far after the zero of the phase that takes over
+    bus = np.interp(np.mod(turn - first, sixth), angle - angle[0], b.v_nodes[at])
     half = b.i_phase[at]
     wave = np.interp(np.mod(turn - first, np.pi), np.linspace(0, np.pi, len(half)), half)
     one = {"capacitor": 0.5 * bus} if plan.stacked else {}
