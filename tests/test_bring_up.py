@@ -58,9 +58,15 @@ def test_every_reading_has_a_band_that_can_be_read(name, topology):
 
 
 def test_three_lines_want_three_lamps(demo_document):
+    """A lamp in each; two of three resistors of a star between any two pins; the bulk at 1.414 times the voltage between lines, less two
+    drops."""
     need = replace(demo_document.requirement,
                    mains=replace(demo_document.requirement.mains, kind="ac3", v_min=360.0, v_max=440.0, nominals=(400.0,)), hold_up_at=None)
-    assert "a lamp in each line" in " ".join(plan(size(need))[1].do)
+    design = size(need)
+    read = {c.name: c for s in reversed(plan(design)) for c in s.checks}
+    assert "a lamp in each line" in " ".join(plan(design)[1].do)
+    assert read["Between the pins of the plug"].word(2 * float(design.rows["inlet.r_x"].value)) == AS_EXPECTED
+    assert read["Bulk"].word(400 * 2**0.5 - 1.6) == AS_EXPECTED
 
 
 @pytest.mark.parametrize(("name", "topology"),

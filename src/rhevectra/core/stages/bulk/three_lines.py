@@ -20,9 +20,9 @@ DECISION = DecisionSpec(UNBALANCE, "Unbalance of the mains", "inlet", unit="", l
                         schools="0.02 public mains; 0.03 and more behind a small generator or beside heavy single-phase loads")
 _ALIKE = "the two phases that are left: at their full voltage"
 FIGURES = (
-    FigureSpec("inlet.i_unbalanced", "Line current, unbalanced mains, rms", "I_u", "inlet", limit="inlet.fuse", limit_kind="max",
+    FigureSpec("inlet.i_unbalanced", "Line current, unbalanced", "I_u", "inlet", limit="inlet.fuse", limit_kind="max",
                fixed=inlet.TEMPERATURE, sentence="the line that carries most: the highest of three voltages charges the capacitor first"),
-    FigureSpec("bulk.v_valley_unbalanced", "Bulk valley, unbalanced mains", "V_u", "bulk", worst="min", limit="bulk.v_min_stage",
+    FigureSpec("bulk.v_valley_unbalanced", "Bulk valley, unbalanced", "V_u", "bulk", worst="min", limit="bulk.v_min_stage",
                limit_kind="min", fixed=inlet.TEMPERATURE),
     FigureSpec("bulk.v_valley_phase_loss", "Bulk valley without a phase", "V_2", "bulk", worst="min", fixed=_ALIKE,
                sentence="two lines are left: two pulses a cycle in place of six"),
