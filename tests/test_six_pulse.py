@@ -14,6 +14,7 @@ from rhevectra.core.formulas.rectifier import LineSource, solve_bulk
 from rhevectra.core.formulas.six_pulse import line_harmonics, solve_six_pulse, solve_unbalanced
 from rhevectra.core.stages import front_ends_for
 from rhevectra.core.stages.bulk.cold_start import COLD_ESR
+from rhevectra.drawing.pictures import PICTURES, pictures_of
 from spice import measure
 
 DROP = 0.8
@@ -176,6 +177,17 @@ def test_the_line_cycle_carries_its_power(pump):
     np.testing.assert_allclose(c["mains"], between, rtol=1e-6)
     on = c["current"] > 0.3 * c["current"].max()
     assert c["bulk"][on].mean() == pytest.approx(between[on].mean(), rel=0.03)  # it charges while the mains are above it
+
+
+def test_the_picture_of_three_lines_shows_the_one_that_carries_most(pump):
+    """Currents of three lines without a neutral sum to nothing at every instant; the largest rms is the figure told at that corner."""
+    corner = pump.grid.find(pump.grid.lines[0])
+    now = front_ends_for("ac3")[pump.front_end].line_currents(pump, corner)
+    assert np.max(np.abs(now["lines"].sum(0))) < 1e-9 < now["rms"].min()
+    assert now["rms"].max() == pytest.approx(float(pump.rows["inlet.i_unbalanced"].at(corner.index)), rel=5e-3)
+    drawn = PICTURES["phases"][1](pump, corner, 150, 110, None)
+    assert "phases" in pictures_of(pump, "inlet") and [name for name in drawn.data if name.endswith("[A]")] == [
+        f"line {k} [A]" for k in (1, 2, 3)]
 
 
 def test_the_cold_start_is_what_the_lines_bring():

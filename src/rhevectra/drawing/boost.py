@@ -1,8 +1,8 @@
-"""Pictures of a power factor stage: inductor current over half a line cycle, and what it can give from each line."""
+"""Pictures of a power factor stage, and of three lines: inductor current over half a line cycle, and what it can give from each line."""
 
 import numpy as np
 
-from rhevectra.core.basis.corners import Corner
+from rhevectra.core.basis.corners import Array, Corner
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.design.design import Design
 from rhevectra.core.stages import FRONT_ENDS
@@ -64,7 +64,11 @@ def derating(design: Design, corner: Corner, width: float, height: float, held: 
 
 
 def phases(design: Design, corner: Corner, width: float, height: float, held: Design | None = None) -> Picture:
-    """Power of each of three phases over a line cycle, and their sum, which does not pulsate where the mains are balanced."""
+    """Power of each of three phases over a line cycle, and their sum, which does not pulsate where mains are balanced; of a plain bridge
+    the currents of its lines where they are not."""
+    if currents := getattr(FRONT_ENDS[design.front_end], "line_currents", None):
+        return _lines(currents(design, corner), f"{shown_at(corner)} · mains unbalanced by "
+                      f"{100 * float(design.rows['inlet.unbalance'].value):g} %", width, height)
     picture, now = Picture(width, height, f"{shown_at(corner)} · balanced mains, ideal currents"), front_cycle(design, corner)
     t, total = now["t"], now["powers"].sum(0)
     frame = Frame(picture, LEFT, 1, width - LEFT - RIGHT, height - 10, (0, float(t[-1])), (0, 1.12 * float(total.max())),
@@ -75,4 +79,17 @@ def phases(design: Design, corner: Corner, width: float, height: float, held: De
     picture.text(frame.left + frame.width - 2, frame.y(float(total[0])) - 1.5, "all three: constant", "ink", "right", 3.0)
     frame.level(float(design.rows["pfc.power_phase_loss"].at(corner.index)), "left without a phase, pulsating", "tight")
     frame.close()
+    return picture
+
+
+def _lines(now: dict[str, Array], caption: str, width: float, height: float) -> Picture:
+    """Currents of three lines over a line cycle, each with its rms."""
+    picture = Picture(width, height, caption)
+    inner, each, top = width - LEFT - RIGHT, (height - 14) / 3, 1.1 * float(np.max(np.abs(now["lines"])))
+    for k, role in enumerate(("primary", "secondary", "aux")):
+        frame = Frame(picture, LEFT, 1 + k * (each + 2), inner, each - 2, (0, float(now["t"][-1])), (-top, top),
+                      f"line {k + 1}", "A", x_labels=k == 2)
+        frame.trace(f"line {k + 1}", now["t"], now["lines"][k], role, 0.5)
+        picture.text(frame.left + inner - 2, frame.top + 4, f"{show(float(now['rms'][k]), 'A')} rms", role, "right", 3.0, clear=True)
+        frame.close()
     return picture

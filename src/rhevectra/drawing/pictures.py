@@ -82,7 +82,7 @@ PICTURES: dict[str, tuple[str, Draw]] = {
     "heat": ("Heat", of("heat.heat_picture")),
     "loss": ("Losses", of("switching.loss_bars"))}
 """Pictures by key: tab title and function."""
-STAGE_PICTURES = {"inlet": ("line", "inrush", "harmonics", "noise"), "pfc": ("envelope", "derating", "phases", "line", "loss"),
+STAGE_PICTURES = {"inlet": ("line", "phases", "inrush", "harmonics", "noise"), "pfc": ("envelope", "derating", "phases", "line", "loss"),
                   "bulk": ("line", "holdup", "inrush", "loss"),
                   "switch": ("period", "gain", "output", "frequency", "ripple", "sweep", "range", "overload", "circuit",
                              "loss"),

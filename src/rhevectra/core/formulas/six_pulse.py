@@ -58,11 +58,12 @@ def solve_six_pulse(v_line: Any, f_line: Any, power: Any, c: Any, source: LineSo
 
 class Unbalanced(Struct, frozen=True):
     """What unbalanced mains make of it, arrays of one shape: rms of the line that carries most [A], least voltage of the capacitor [V], and
-    where no steady state exists."""
+    where no steady state exists; i_lines: half wave of all three lines over three sixths [A] (line, step, then that shape)."""
 
     i_rms: Array
     v_valley: Array
     collapsed: Array
+    i_lines: Array
 
 
 def solve_unbalanced(v_line: Any, f_line: Any, power: Any, c: Any, source: LineSource, share: float) -> Unbalanced:
@@ -74,12 +75,11 @@ def solve_unbalanced(v_line: Any, f_line: Any, power: Any, c: Any, source: LineS
     turn = np.exp(1j * np.pi / 3 * np.array([1, -1, -3]))  # phases a, b and c where a and b cross at their positive halves
     a, b, z = (turn + share * np.exp(1j * np.pi / 3 * np.array([-2, 0, 2]))) / np.sqrt(3)
     sixths, lost, _ = _periodic(f, [(a - z, b - z), (b - z, b - a), (b - a, z - a)], None, ROUGH)
-    flows = [(x["i0"], x["i1"], x["i0"] + x["i1"]) for x in sixths]
-    squares = [[np.tensordot(_shares(len(x) - 1), np.square(x), 1) for x in one] for one in flows]
-    lines = [squares[0][0] + squares[1][1] + squares[2][2], squares[0][1] + squares[1][2] + squares[2][0],
-             squares[0][2] + squares[1][0] + squares[2][1]]
+    (i0, i1, i), (j0, j1, j), (k0, k1, k) = [(x["i0"], x["i1"], x["i0"] + x["i1"]) for x in sixths]
+    lines = np.array([np.concatenate(parts) for parts in ((i0[:-1], -j1[:-1], -k), (i1[:-1], j[:-1], k0), (-i[:-1], -j0[:-1], k1))])
+    rms = np.sqrt(np.tensordot(_shares(lines.shape[1] - 1), np.square(lines), ([0], [1])).max(0))
     valley = np.min([_least(x["w"]) for x in sixths], axis=0)
-    return Unbalanced(*(x.reshape(shape) for x in (np.sqrt(np.max(lines, axis=0) / 3), valley, lost)))
+    return Unbalanced(rms.reshape(shape), valley.reshape(shape), lost.reshape(shape), lines.reshape(*lines.shape[:2], *shape))
 
 
 def _circuit(v_line: Any, f_line: Any, power: Any, c: Any, source: LineSource, residual: float) -> tuple[tuple[int, ...], dict[str, Any]]:

@@ -7,10 +7,12 @@ from rhevectra.core.stages import inlet
 from rhevectra.core.stages.bulk import build as _build
 from rhevectra.core.stages.bulk import position as _position
 from rhevectra.core.stages.bulk.build import bus
-from rhevectra.core.stages.bulk.declare import CURES, NO_PICTURES, SHAPES_CURRENT, decisions, figures
+from rhevectra.core.stages.bulk.declare import CURES, SHAPES_CURRENT, decisions, figures
+from rhevectra.core.stages.bulk.declare import OF_LINES as NO_PICTURES
 from rhevectra.core.stages.bulk.record import bill, cycle, record
 from rhevectra.core.stages.bulk.three_lines import DECISION as _UNBALANCE
 from rhevectra.core.stages.bulk.three_lines import FIGURES as _LINES
+from rhevectra.core.stages.bulk.three_lines import line_currents
 from rhevectra.core.stages.plain import axes
 
 NAME, SHAPE, MAINS = "plain_three_phase", _position.Shape(phases=3), "ac3"
@@ -32,4 +34,4 @@ def rivals(need: Requirement) -> bool:
 
 
 __all__ = ["CURES", "DECISIONS", "FIGURES", "MAINS", "NAME", "NO_PICTURES", "PLATES", "SHAPES_CURRENT", "axes", "bill", "bus", "cycle",
-           "plan", "record", "rivals", "usual"]
+           "line_currents", "plan", "record", "rivals", "usual"]

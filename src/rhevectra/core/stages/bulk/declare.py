@@ -68,4 +68,6 @@ def figures(stacked: bool) -> tuple[FigureSpec, ...]:
 CURES = {**inlet.CURES, "bulk.v_capacitor": "bulk.r_balance"}
 SHAPES_CURRENT = False
 NO_PICTURES = ("envelope", "derating", "phases")
+OF_LINES = NO_PICTURES[:2]
+"""The same behind three phases."""
 MAINS = "ac1"

@@ -85,6 +85,16 @@ def without_one(work: Work, plan: Plan, b: Bulk, power: Array) -> None:
               "bulk.v_valley_phase_loss", "")
 
 
+def line_currents(design: Any, corner: Corner) -> dict[str, Array]:
+    """One line cycle of unbalanced mains: time [s], currents of the three lines [A] and their rms."""
+    plan, at, f = design.context["front"], (*corner.index[:3], 0), design.grid.freqs[corner.index[1]]
+    power = np.broadcast_to(design.rows["bulk.p_load"].value, design.context["bulk"].v_valley.shape)[at]
+    found = six_pulse.solve_unbalanced(design.grid.lines[corner.index[0]], f, power, float(plan.c.value) / plan.places[0].in_series,
+                                       plan.places[0].source, float(design.rows[UNBALANCE].value))
+    lines = np.concatenate([found.i_lines[:, :-1], -found.i_lines], axis=1)
+    return {"t": np.linspace(0, 1 / f, lines.shape[1]), "lines": lines, "rms": np.sqrt(np.square(lines[:, 1:]).mean(1))}
+
+
 def cycle(design: Any, corner: Corner) -> dict[str, Array]:
     """One line cycle: time [s] from where the first phase rises through zero, greatest voltage between lines [V], bulk [V], current of the
     first line [A]; of a pair also one of its capacitors [V]."""
