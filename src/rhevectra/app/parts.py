@@ -25,16 +25,20 @@ _KINDS = {"switches": "switch", "rectifiers": "rectifier", "boost_diodes": "boos
           "capacitors": "capacitor"}
 _OF_OUTPUTS = tuple(
     f"{id}{n}.{part}" for n in range(1, 7) for id, part in (("output", "r_bleed"), ("rectifier", "snubber_c"), ("rectifier", "snubber_r")))
+_UPPER = ("feedback.r_high", "feedback.r_first", "feedback.r_second")
 _CHOSEN = ("inlet.fuse", "inlet.thermistor", "inlet.arrester", "inlet.c_x", "inlet.r_x", "inlet.l_cm", "inlet.cm_ring", "inlet.l_dm",
            "inlet.dm_ring", "inlet.dm_powder", "inlet.c_y", "inlet.c_in", "bridge.class", "bulk.c", "bulk.r_balance", "bulk.r_bleed",
            "brown.r_high", "brown.r_low", "pfc.r_sense", "sense.r",
            "clamp.r", "clamp.c", "clamp.v_zener", "clamp.r_series", "clamp.r_diode", "active.c", "spike.c", "spike.r", "divider.c",
            "blocking.c", "llc.cr", "llc.c_sense_upper", "llc.c_sense_lower",
            "primary.snubber_c", "primary.snubber_r", "rectifier1.clamp_c", "rectifier1.clamp_r", *_OF_OUTPUTS,
-           "feedback.r_high", "feedback.r_low", "feedback.r_led", "feedback.r_zero", "feedback.c_zero", "feedback.c_pole",
+           *_UPPER, "feedback.r_low", "feedback.r_led", "feedback.r_zero", "feedback.c_zero", "feedback.c_pole",
            "aux.r_series", "aux.c_least", "start.c_supply")
 """Ids of parts of a value or class each; `inlet.r_x` is told by no desk of its own."""
 
+_TOLD_BY = {"bulk.c": "pfc.v_bus", "feedback.r_high": "feedback.r_second"}
+"""Parts told by others where these are there: a bus behind a power factor stage by the class of its cans, a divider of two outputs by both
+its upper resistors."""
 _EACH_LINE = ("inlet.fuse", "inlet.thermistor", "inlet.arrester", "inlet.c_x", "inlet.r_x", "inlet.l_dm", "inlet.dm_ring",
               "inlet.dm_powder")
 """Those of which three phases ask for one in each line, or between every two."""
@@ -68,7 +72,7 @@ _BORNE = {
     "rectifier1.clamp_r": (("rectifier1.clamp_power", "of heat"),),
     **{f"rectifier{n}.snubber_r": ((f"rectifier{n}.snubber_loss", "of heat in all"),) for n in range(1, 7)},
     **dict.fromkeys(("aux.c_least", "start.c_supply"), (("aux.v_high", ""),)),
-    **dict.fromkeys(("feedback.r_high", "feedback.r_low"), (("feedback.resistor_tolerance", "%"),)),
+    **dict.fromkeys((*_UPPER, "feedback.r_low"), (("feedback.resistor_tolerance", "%"),)),
 }
 """What a part bears, or how near its value is, told beside the value: figures with the words behind them."""
 
@@ -244,8 +248,7 @@ def _lower(label: str) -> str:
 def _told(design: Design, id: str) -> str | None:
     """Class or value of a part; None where there is none."""
     row = design.rows.get(id)
-    if row is None or (
-            id == "bulk.c" and "pfc.v_bus" in design.rows):  # a bus behind power factor correction is told by the class of its capacitors
+    if row is None or (id in _TOLD_BY and _TOLD_BY[id] in design.rows):
         return None
     if isinstance(row.value, str):
         return row.value

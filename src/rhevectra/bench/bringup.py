@@ -161,7 +161,7 @@ def _outputs(design: Design, line: float, load: float, behind: str = "") -> Iter
     """Every output's voltage, by the loop, by its regulator, or by what the design found for those nothing holds."""
     for n, output in enumerate(design.delivered.outputs, 1):
         sign, least = np.sign(output.voltage), f"output{n}.v_low"
-        if output.regulated and "feedback.error" in design.rows:
+        if output.regulated and "feedback.error" in design.rows and "feedback.r_second" not in design.rows:
             off = float(design.rows["feedback.error"].value)
             ends, figure = (abs(output.voltage) * (1 - off), abs(output.voltage) * (1 + off)), "feedback.error"
         elif least in design.rows:

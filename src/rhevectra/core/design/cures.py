@@ -44,6 +44,7 @@ COMMON: Cures = {"start.delay": ("start.path", "aux.i"), "inlet.i_rms": "front_e
                  "output#.v_open": ("aux.v_trip", "feedback.v_trip", "output#.cap"),
                  "feedback.i_end": "feedback.r_led", "feedback.error": "feedback.reference_tolerance",
                  "feedback.phase_margin": "feedback.f_aim", "feedback.gain_margin": "feedback.f_aim",
+                 "output1.v_low": "feedback.weight", "output1.v_high": "feedback.weight",
                  "output#.v_low": ("transformer.ns#", "rectifier1.class"),
                  "output#.v_high": ("output#.bleed", "transformer.ns#", "rectifier1.class"),
                  "regulator#.v_drop": "regulator#.v_in", "regulator#.case_to_ambient": ("regulator#.class", "regulator#.v_in"),

@@ -6,7 +6,7 @@ from msgspec.structs import replace
 
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.requirement import Requirement
-from rhevectra.core.design import regulators
+from rhevectra.core.design import regulators, weighted
 from rhevectra.core.emission import declare as emission
 from rhevectra.core.stages import clamps_for, clamps_refused, front_ends_for, gates, pulse_duty, sinks, stored
 from rhevectra.core.stages.work import FigureSpec
@@ -21,7 +21,7 @@ def decision_specs(topology: ModuleType, front: ModuleType, clamp: ModuleType) -
              DecisionSpec("clamp.kind", "Clamp", "clamp", "choice", options=tuple(clamps_for(topology)),
                           schools="; ".join(f"not {name}: {why}" for name, why in clamps_refused(topology).items())))
     return {s.id: s for s in (*shape, *front.DECISIONS, *emission.decisions(front), *topology.DECISIONS, *regulators.DECISIONS,
-                              *clamp.DECISIONS, overload.DECISION, *gates.DECISIONS, *sinks.DECISIONS)}
+                              *weighted.DECISIONS, *clamp.DECISIONS, overload.DECISION, *gates.DECISIONS, *sinks.DECISIONS)}
 
 
 def figure_specs(topology: ModuleType, front: ModuleType, clamp: ModuleType, need: Requirement,
@@ -32,4 +32,4 @@ def figure_specs(topology: ModuleType, front: ModuleType, clamp: ModuleType, nee
                for s in regulators.freed(topology.output_figures(n), o is not need.outputs[n - 1])]
     return {s.id: s for s in (*front.FIGURES, *emission.figures(front), *topology.FIGURES, *clamp.FIGURES, *outputs,
                               *pulse_duty.figures(len(need.outputs)), *stored.figures(len(need.outputs)), *regulators.figures(need),
-                              *gates.FIGURES, *sinks.FIGURES)}
+                              *(weighted.FIGURES if several else ()), *gates.FIGURES, *sinks.FIGURES)}

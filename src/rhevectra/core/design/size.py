@@ -17,7 +17,7 @@ from rhevectra.core.basis.remembered import Kept, bits
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.basis.sheet import Row, Sheet
 from rhevectra.core.catalogue.tables import Catalogue, shipped
-from rhevectra.core.design import mean_efficiency, regulators
+from rhevectra.core.design import mean_efficiency, regulators, weighted
 from rhevectra.core.design.cures import COMMON, SHAPE, Cures, cure_of
 from rhevectra.core.design.declared import decision_specs, figure_specs
 from rhevectra.core.design.design import Design, exceeded, judge
@@ -102,6 +102,7 @@ def size(need: Requirement, pins: Mapping[str, Any] | None = None, as_built: Map
                    plates=(*front.PLATES, *topology.PLATES, *clamp.PLATES, *topology.AFTER_CLAMP), losses=rows["losses"], catalogue=parts,
                    context={"plan": plan, "o": rows["o"], "stage": rows["stage"], "bulk": solution, "front": front_plan,
                             "source": front_rows.get("source"), "shared": rows.get("shared", []), "loop": rows.get("loop")})
+    weighted.record(work, all_specs)
     more, given = regulators.record(work, asked)
     rows["losses"] |= _beside(work, draft, ripple) | more
     _whole(work, asked, rows["losses"], given)
