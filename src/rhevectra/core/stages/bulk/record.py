@@ -18,7 +18,7 @@ from rhevectra.core.stages.work import Work
 
 def record(work: Work, plan: Plan, b: Bulk, power: Array, i_hf: Any) -> dict[str, Any]:
     """Rows of the front end. power: what the stage draws [W], (lines, freqs, points, 1)."""
-    sheet, grid, need = work.sheet, work.grid, work.need
+    sheet, grid = work.sheet, work.grid
     text = f"solved: periodic steady state of bridge and bulk, largest residual {float(b.residual.max()):.1e} V"
     given = {"c": plan.c, "line": sheet.given("line.v", grid.v_line, "V", text="line voltage of the corner")}
     p = sheet.solved("bulk.p_load", power, "W", "power drawn by the power stage: output plus every loss behind the bulk")
@@ -31,29 +31,9 @@ def record(work: Work, plan: Plan, b: Bulk, power: Array, i_hf: Any) -> dict[str
     times = (sheet.given("bridge.times", _times(work, plan), "",
                          text="how often the line's crest lies on the bus: 2 where the selector doubles") if plan.shape.doubles else None)
     on_bus = sheet("bulk.c_series", doubler.in_series, c=plan.c) if plan.stacked else plan.c
-    c_left = inlet.record_left(work, on_bus)
-    old = sheet.solved("bulk.v_valley_left", bus(plan, grid, power, b, float(sheet.rows["bulk.c_left"].value))[1].v_valley, "V",
-                       "the same periodic steady state with what is left of the capacitor", c=c_left, line=given["line"], power=p)
-    v_bus = inlet.record_bus(work, rows["valley"], rows["peak"], on_bus, plan.floor, p, "bulk", (old, c_left))
-    hf = sheet.solved("bulk.i_rms_hf", i_hf, "A", "rms of what the power stage draws in a period, less its average")
-    air.record_life(work, "bulk", plan.cap, plan.cans, sheet("bulk.i_rms", rectifier.root_sum, i_lf=rows["i_lf"], i_hf=hf))
-    inlet.record_limit(work, plan.cap, plan.cans)
-    sheet.given("bulk.v_limit", plan.v_class * 1.0, "V", "catalogue", "rated voltage of the capacitor")
-    bleed = inlet.record_bleed(work)
-    balance = _stack(work, plan, rows["peak"], bleed) if plan.stacked else {}
-    if three and not plan.stacked:
-        sheet.again("bulk.v_capacitor", rows["peak"])
-    in_path, limited = (2 if three else 1), plan.limiter == "thermistor"
+    v_bus = _capacitors(work, plan, b, p, i_hf, rows, given["line"], on_bus)
     _bridge(work, plan, times, p, v_bus, given["line"])
-    at_inlet = rows
-    if three:
-        given["earth"], at_inlet = (three_lines.phase(work, given["line"]),
-                                    {**rows, "i_rms": three_lines.unbalanced(work, plan, b, power)})
-    inlet.record(work,
-                 surge.Inrush(plan.thermistor, in_path * need.source_impedance.r + 2 * plan.bridge["r_dynamic_ohm"], plan.source,
-                              plan.bridge, on_bus, sheet.rows.get("bulk.r_discharge", bleed), in_path), at_inlet, given, limited)
-    if limited:
-        cold_start.record(work, plan, power)
+    balance = _inlet(work, plan, b, power, rows, given, on_bus)
     _harmonics(work, plan, b)
     losses = {**(three_lines.losses(work, plan, rows, b) if three else _losses(work, plan, times, rows, b)), **balance,
               "x_discharge": sheet.rows["standby.x_discharge"], "start_up": sheet.rows["standby.start_up"]}
@@ -69,6 +49,37 @@ def record(work: Work, plan: Plan, b: Bulk, power: Array, i_hf: Any) -> dict[str
     if plan.shape.doubles:
         _selector(work, plan)
     return {"v_bus": v_bus, "losses": losses, "source": plan.source}
+
+
+def _capacitors(work: Work, plan: Plan, b: Bulk, p: Any, i_hf: Any, rows: dict[str, Any], line: Any, on_bus: Any) -> Any:
+    """The bus at each end of its ripple with what is left of the capacitors, their ripple current and life; p: row of the power drawn."""
+    sheet, c_left = work.sheet, inlet.record_left(work, on_bus)
+    old = sheet.solved("bulk.v_valley_left", bus(plan, work.grid, p.value, b, float(sheet.rows["bulk.c_left"].value))[1].v_valley, "V",
+                       "the same periodic steady state with what is left of the capacitor", c=c_left, line=line, power=p)
+    v_bus = inlet.record_bus(work, rows["valley"], rows["peak"], on_bus, plan.floor, p, "bulk", (old, c_left))
+    hf = sheet.solved("bulk.i_rms_hf", i_hf, "A", "rms of what the power stage draws in a period, less its average")
+    air.record_life(work, "bulk", plan.cap, plan.cans, sheet("bulk.i_rms", rectifier.root_sum, i_lf=rows["i_lf"], i_hf=hf))
+    inlet.record_limit(work, plan.cap, plan.cans)
+    sheet.given("bulk.v_limit", plan.v_class * 1.0, "V", "catalogue", "rated voltage of the capacitor")
+    return v_bus
+
+
+def _inlet(work: Work, plan: Plan, b: Bulk, power: Array, rows: dict[str, Any], given: dict[str, Any], on_bus: Any) -> dict[str, Any]:
+    """What discharges and balances the capacitors, and the inlet before them; the loss of the balance resistors."""
+    sheet, bleed = work.sheet, inlet.record_bleed(work)
+    balance = _stack(work, plan, rows["peak"], bleed) if plan.stacked else {}
+    lines, limited, at_inlet = 1, plan.limiter == "thermistor", rows
+    if plan.shape.phases == 3:
+        lines, given["earth"] = 2, three_lines.phase(work, given["line"])
+        at_inlet = {**rows, "i_rms": three_lines.unbalanced(work, plan, b, power)}
+        if not plan.stacked:
+            sheet.again("bulk.v_capacitor", rows["peak"])
+    inlet.record(work,
+                 surge.Inrush(plan.thermistor, lines * work.need.source_impedance.r + 2 * plan.bridge["r_dynamic_ohm"], plan.source,
+                              plan.bridge, on_bus, sheet.rows.get("bulk.r_discharge", bleed), lines), at_inlet, given, limited)
+    if limited:
+        cold_start.record(work, plan, power)
+    return balance
 
 
 def _times(work: Work, plan: Plan) -> Array:
