@@ -64,8 +64,8 @@ def test_a_pin_the_figure_did_not_come_from_is_not_blamed():
 
 
 def test_where_no_decision_helps_the_finding_says_so():
-    """2 kW from 100 V asks for more than the largest fuse (IEC 60127 ratings): a power factor stage has no decision that lowers it."""
-    d = size(Requirement(mains=mains(100, 264), outputs=(Output(voltage=48, current_max=40),)),
+    """35 kW from 50 V ask for more than the largest fuse (IEC 60269 ratings): a power factor stage has no decision that lowers it."""
+    d = size(Requirement(mains=mains(50, 60), outputs=(Output(voltage=70, current_max=500),)),
              {"topology": "full_bridge", "front_end": "pfc_ccm"})
     finding = told(d, "inlet.i_rms")
     assert finding is not None and finding.cure == "" and "no decision cures it, only less power or a higher lowest line" in finding.text

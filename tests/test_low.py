@@ -68,7 +68,7 @@ def test_the_contest_begins_where_the_lid_does():
     need = asked(BATTERY, 12.0, 25.0, height_max=0.0127, insulation="basic", cooling="forced")
     for name, topology in TOPOLOGIES.items():
         free, held = choices_of(asked(BATTERY, 12.0, 25.0), name, shipped()), choices_of(need, name, shipped())
-        assert free == topology.CONTEST and held["fs"][0] == low.rate(need, shipped())[0] > free["fs"][0]
+        assert free == topology.CONTEST and held["fs"][0] == low.rate(need, shipped(), low.RESONANT)[0] > free["fs"][0]
         most = {s.id: s.high for s in topology.DECISIONS}
         assert all(v <= most[knob] for knob in held if knob.endswith(("fs", "f_max")) for v in held[knob])
     assert entry_of(need, None, {"topology": "full_bridge", "fs": 200e3, "filter1.ripple_ratio": 0.35}).feasible

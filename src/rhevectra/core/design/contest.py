@@ -33,6 +33,8 @@ ASKED = ("efficiency", "standby.power", "feedback.error")
 CLAMP = "clamp.kind"
 OF_LOOP = "feedback.i_end"
 """The figure that the loop sets, which is not worked out here: without it, it just keeps its limit always."""
+HIGHER = 2.25
+"""Over the frequency a search begins with, one more that it tries where a height that is limited asks for it."""
 NEAR = 0.02
 """How far behind by the score a power factor stage is with the usual topology that the others do not try it: what it adds to loss, volume,
 cost and stress hardly depends on what follows it."""
@@ -180,11 +182,12 @@ def contest(need: Requirement, pins: Mapping[str, Any] | None = None, catalogue:
 def choices_of(need: Requirement, name: str, parts: Catalogue) -> dict[str, tuple[Any, ...]]:
     """What the search of a topology may choose, and the values it tries; frequencies from where a height that is limited begins."""
     choices = dict(TOPOLOGIES[name].CONTEST)
-    faster = low.rate(need, parts)[0] / choices["fs"][0]
-    if faster > 1.0:
-        for spec in TOPOLOGIES[name].DECISIONS:
-            if spec.id in choices and spec.unit == "Hz":
-                choices[spec.id] = tuple(dict.fromkeys(min(float(f"{faster * v:.2g}"), spec.high) for v in choices[spec.id]))
+    faster = low.rate(need, parts, low.RESONANT)[0] / choices["fs"][0]  # the least of all: the search goes up from there
+    for spec in TOPOLOGIES[name].DECISIONS if faster > 1.0 else ():
+        if spec.id in choices and spec.unit == "Hz":
+            first, second, *rest = choices[spec.id]
+            choices[spec.id] = tuple(dict.fromkeys(min(float(f"{faster * v:.2g}"), spec.high)
+                                                   for v in (first, second, HIGHER * first, *rest)))
     return choices
 
 
@@ -249,8 +252,8 @@ def _search(need: Requirement, name: str, kept: Mapping[str, Any], found: Sequen
     for knob, values in choices.items():
         for value in values[1:]:
             yield [{**best(), knob: value}]
-            if best()[knob] == value:  # a lower frequency is not looked at where a higher one is better
-                break
+            if best()[knob] == value and (need.height_max is None or _best(found, weights).feasible):
+                break  # a lower frequency is not looked at where a higher one is better; under a lid a still higher one may do
     yield from fronts()  # what was found since may ask for more of them
     if held := {k: v for k, v in _regulators(_best(found, weights)).items() if k not in kept}:
         yield [{**best(), **held}]

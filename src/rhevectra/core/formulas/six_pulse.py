@@ -14,13 +14,16 @@ from msgspec import Struct
 
 from rhevectra.core.basis.corners import Array
 from rhevectra.core.basis.formula import formula
-from rhevectra.core.formulas.rectifier import MIN_INDUCTANCE, RESIDUAL, ROUGH, Bulk, LineSource
+from rhevectra.core.formulas.rectifier import MIN_INDUCTANCE, RESIDUAL, Bulk, LineSource
 
 STEPS, COARSE, BEFORE = 48, 24, 6.0
 """Steps of a sixth, for figures and for choosing parts by, and the angle [°] by which it begins before the voltages cross."""
 MOST_SIXTHS = 40
-LEFT = 1e-3
-"""Share of its crest that the current of the phase that is relieved may still have as the sixth ends."""
+SHARE, FINEST = 0.02, 2e-6
+"""Most a period may miss over what the load takes from the capacitor in a sixth, and what is close enough in any case, over the crest."""
+LEFT, FLAT, OVER = 1e-3, 1e-4, 1.8
+"""Share of its crest that the current of the phase that is relieved may still have as the sixth ends; determinant below which the search
+begins anew; most a sixth may begin at over the crest: lines of little resistance lift a small capacitor above it."""
 
 
 def angles(steps: int = STEPS) -> Array:
@@ -74,7 +77,7 @@ def solve_unbalanced(v_line: Any, f_line: Any, power: Any, c: Any, source: LineS
     shape, f = _circuit(v_line, f_line, power, c, source, RESIDUAL)
     turn = np.exp(1j * np.pi / 3 * np.array([1, -1, -3]))  # phases a, b and c where a and b cross at their positive halves
     a, b, z = (turn + share * np.exp(1j * np.pi / 3 * np.array([-2, 0, 2]))) / np.sqrt(3)
-    sixths, lost, _ = _periodic(f, [(a - z, b - z), (b - z, b - a), (b - a, z - a)], None, ROUGH)
+    sixths, lost, _ = _periodic(f, [(a - z, b - z), (b - z, b - a), (b - a, z - a)], None, RESIDUAL)
     (i0, i1, i), (j0, j1, j), (k0, k1, k) = [(x["i0"], x["i1"], x["i0"] + x["i1"]) for x in sixths]
     lines = np.array([np.concatenate(parts) for parts in ((i0[:-1], -j1[:-1], -k), (i1[:-1], j[:-1], k0), (-i[:-1], -j0[:-1], k1))])
     rms = np.sqrt(np.tensordot(_shares(lines.shape[1] - 1), np.square(lines), ([0], [1])).max(0))
@@ -93,29 +96,47 @@ def _circuit(v_line: Any, f_line: Any, power: Any, c: Any, source: LineSource, r
 
 def _periodic(f: dict[str, Any], pairs: Sequence[tuple[complex, complex]], near: tuple[Array, Array] | None,
               residual: float) -> tuple[list[dict[str, Array]], Array, Array]:
-    """Secant search for the capacitor voltage at which a row of sixths repeats itself, the current following. pairs: voltages between the
+    """Search (Broyden's) for the capacitor voltage and the current at which a row of sixths repeats itself. pairs: voltages between the
     lines of each, over the crest, as they turn from the crossing on: of the phase that is relieved and of the one that takes over, to the
     third. Returns the sixths, where there is no steady state, and the miss [V]."""
     top = f["crest"] - f["drop"]
-    v, i = near if near is not None else (0.95 * top, 0.0 * top)
-    floor, slope = 0.2 * top, np.full_like(top, -1.0)
-    moved = old = np.zeros_like(top)
+    falls = f["power"] * (len(f["angle"]) - 1) * f["h"] / (f["c"] * np.square(top))  # in a sixth, over the crest
+    v, i = near if near is not None else (top * (1 - np.minimum(np.maximum(0.7 * falls, FINEST), 0.05)), 0.0 * top)
+    closed = np.maximum(np.minimum(residual, SHARE * falls), FINEST) * top
+    floor, most, z = 0.2 * top, OVER * top, np.sqrt(2 * f["l"] / f["c"])  # both unknowns in volts, as lines and capacitor exchange them
+    alike = -np.eye(2)[:, :, None] + np.zeros(len(top))  # what a sixth leaves hardly depends on what it began with
+    slope, before, charges = alike, None, 0.9 * top
     waves = [[f["crest"] * np.real(x * np.exp(1j * (f["angle"] + k * np.pi / 3)))[:, None] - f["drop"] for x in pair]
              for k, pair in enumerate(pairs)]
     for _ in range(MOST_SIXTHS):
-        start = np.minimum(np.maximum(v, floor), top)
+        start = np.minimum(np.maximum(v, floor), most)
         v1, i1, sixths = start, i, []
         for wave in waves:
             sixths.append(_sixth(f, v1, i1, wave))
             v1, i1 = sixths[-1]["v"][-1], sixths[-1]["i1"][-1]
         miss, strongest = v1 - start, np.max([x["i_peak"] for x in sixths], axis=0)
-        if max(float(np.max(np.abs(miss) / top)), float(np.max(np.abs(i1 - i) / (1e-3 + strongest))) * 0.1) < residual:
+        idle = strongest <= 0.0
+        if not idle.any() and np.all(np.abs(miss) < closed) and np.all(np.abs(i1 - i) < 10 * residual * (1e-3 + strongest)):
             break
-        slope = np.where(moved == 0.0, slope, np.clip((miss - old) / np.where(moved == 0.0, 1.0, moved), -2.0, -0.05))
-        v, i = np.minimum(np.maximum(start + np.clip(-miss / slope, -0.2 * top, 0.2 * top), floor), top), i1
-        moved, old = v - start, miss
+        now, at = np.array([miss, z * (i1 - i)]), np.array([start, z * i])
+        if before is not None:
+            slope = _learnt(slope, at - before[0], now - before[1])
+        det = slope[0, 0] * slope[1, 1] - slope[0, 1] * slope[1, 0]
+        slope, det = np.where(np.abs(det) > FLAT, slope, alike), np.where(np.abs(det) > FLAT, det, 1.0)
+        step_v = -(slope[1, 1] * now[0] - slope[0, 1] * now[1]) / det
+        step_i = -(slope[0, 0] * now[1] - slope[1, 0] * now[0]) / det
+        charges = np.where(miss > 0, np.maximum(charges, start), charges)
+        step_v = np.where(idle, 0.5 * (charges - start), step_v)  # nothing flows: between there and where something did
+        v = np.minimum(np.maximum(start + np.clip(step_v, -0.2 * top, 0.2 * top), floor), most)
+        before, i = (at, now), np.maximum(i + step_i / z, 0.0)
     overlap = np.max([x["i0"][-1] for x in sixths], axis=0) > LEFT * strongest
     return sixths, (np.abs(miss) > 1e-2 * top) | (start <= floor * 1.001) | overlap, np.abs(miss)
+
+
+def _learnt(slope: Array, went: Array, came: Array) -> Array:
+    """Slopes (2, 2, corners) that explain by the least change what came of going there (Broyden 1965, from memory)."""
+    gain = (came - np.einsum("abn,bn->an", slope, went)) / np.maximum(np.square(went).sum(0), 1e-12)
+    return np.asarray(slope + gain[:, None] * went[None])
 
 
 def _sixth(f: dict[str, Any], v: Array, i0: Array, waves: Sequence[Array]) -> dict[str, Array]:

@@ -8,7 +8,7 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array, Grid
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.findings import NOTE, Finding
-from rhevectra.core.basis.preferred import FUSES
+from rhevectra.core.basis.preferred import FUSES, LARGE_FUSES
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.formulas import output
@@ -55,8 +55,6 @@ PLATES = (("inlet", "Input", "inlet.i_avg"),)
 NO_PICTURES = ("line", "inrush", "harmonics", "envelope", "derating", "holdup", "phases", "noise")
 FUSE_ROOM = 1.5
 """Rated current of the fuse over that of the input (common practice)."""
-LARGE_FUSES = (20.0, 25.0, 32.0, 40.0, 50.0, 63.0, 80.0, 100.0, 125.0, 160.0, 200.0, 250.0, 315.0, 400.0, 500.0, 630.0)
-"""Rated currents beyond miniature fuses [A] (the R10 series, as IEC 60269 has them, from memory)."""
 HEAVY = 10.0
 """Input current [A] that is told before anything else: people take it for the output's (common practice)."""
 

@@ -8,9 +8,9 @@ from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.catalogue.tables import Catalogue
 from rhevectra.core.magnetics.windows import windows
 
-BOTH_WAYS, ONE_WAY, MOST = 6e-3, 12e-3, 300e3
-"""Frequency over the power that each volume gives [Hz·m³/W], of stages whose transformer hands it on at once and of those that store it;
-highest frequency the rule goes to [Hz] (by this program's own designs of 20 to 300 W under 10 to 20 mm: half to twice that)."""
+BOTH_WAYS, ONE_WAY, RESONANT, MOST = 6e-3, 12e-3, 3e-3, 300e3
+"""Frequency over the power that each volume gives [Hz·m³/W], of stages whose transformer hands it on at once, of those that store it and of
+resonant ones; highest frequency the rule goes to [Hz] (by this program's own designs of 20 to 300 W under 10 to 20 mm: half to twice)."""
 
 
 def rate(need: Requirement, parts: Catalogue, each: float = BOTH_WAYS, count: int = 1) -> tuple[float, str]:

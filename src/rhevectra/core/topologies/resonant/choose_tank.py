@@ -34,7 +34,7 @@ def estimate(work: Work, v: Variant, kind: str, row: Mapping[str, Any], rectifie
     rect = rectifiers[work.need.main]["row"]
     v_top, v_low = float(np.max(v_bus)), float(loaded(work, v_bus).min())
     why = "100 kHz: small magnetics, third harmonic above the first limit of conducted noise anyway (common practice)"
-    fs = choose("fs", *low.usual(work.need, work.parts, (100e3, why), count=v.phases))
+    fs = choose("fs", *low.usual(work.need, work.parts, (100e3, why), low.RESONANT, v.phases))
     unity = choose("llc.v_unity",
                    *((fixed.middle(v_low, v_top), "half way between the least and the highest bus: the output lies as far above as below")
                      if control else (v_top, "the highest bus: at or below resonance everywhere, no load current is cut at turn-off")))
