@@ -104,7 +104,7 @@ def rows(design: Design) -> list[tuple[str, str, int]]:
         out.append(("discharge switch of the X capacitors", f"approved for it; holds {show(design.most('inlet.v_crest'), 'V')}, closes "
                     f"within {show(design.value('inlet.t_seen'), 's')} of the line's end", 1))
     if "inlet.limiter" in design.rows and str(design.rows["inlet.limiter"].value) == "relay":
-        contacts = "a contact across each limiter" if design.requirement.mains.kind == "ac3" else "its contact across the limiter"
+        contacts = "a contact across each limiter" if design.requirement.mains.phases > 1 else "its contact across the limiter"
         out.append(("inrush relay", f"{contacts}: {show(design.most('inlet.i_rms'), 'A')} at {design.requirement.mains.v_max:g} V", 1))
     if "feedback.v_trip" in design.rows:
         coupler = " and coupler" if "feedback.r_led" in design.rows else ""
@@ -291,9 +291,11 @@ def _in_cans(design: Design, id: str) -> bool:
 
 def _count(design: Design, id: str) -> int:
     """How many of a chosen part there are."""
-    stages, lines = stages_of(design.rows), 3 if design.requirement.mains.kind == "ac3" else 1
-    if id in _EACH_STAGE or id in _EACH_LINE:
-        return (stages if id in _EACH_STAGE else 1) * (lines if id in _EACH_LINE else 1)
+    stages, lines = stages_of(design.rows), design.requirement.mains.phases
+    if id in _EACH_LINE:
+        return lines * (stages if id in _EACH_STAGE else 1)
+    if id in _EACH_STAGE:
+        return stages
     if id == "inlet.c_y":
         return stages * int(design.rows["inlet.y_count"].value)
     if _in_cans(design, id):

@@ -90,7 +90,7 @@ def _first_power(design: Design, line: float) -> tuple[str, ...]:
         lines = [f"{line:g} V from a source whose current limit stands at a tenth of {show(need.power / line, 'A')}: "
                  "no sooner more than this is understood"]
     else:
-        lines = [f"isolation transformer, then {'a lamp in each line' if need.mains.kind == 'ac3' else 'a lamp in series'}: "
+        lines = [f"isolation transformer, then {'a lamp in each line' if need.mains.phases > 1 else 'a lamp in series'}: "
                  f"incandescent, {next(lamp for power, lamp in LAMPS if need.power <= power)} (common practice); {line:g} V",
                  "the lamp flashes and goes dark; one that stays bright means a short: off, and look for it"]
     lines.append("no earthed instrument at the mains side: a differential probe, or a meter with nothing earthed")
@@ -125,7 +125,7 @@ def _cold(design: Design) -> Iterator[Check]:
         yield Check("Leakage of the primary", "bench", "outputs shorted, 100 kHz", "H", *leakage_band(design), "transformer.leakage", "",
                     "enter it at the leakage inductance: clamp and peaks follow")
     if "inlet.r_x" in design.rows and not switch_discharges(design.rows):
-        value = float(design.rows["inlet.r_x"].value) * (2 if design.requirement.mains.kind == "ac3" else 1)  # two of three in a star
+        value = float(design.rows["inlet.r_x"].value) * (2 if design.requirement.mains.phases > 1 else 1)  # two of three in a star
         yield Check("Between the pins of the plug", "bench", "ohmmeter, fuse in, settled", "Ω", 0.95 * value, 1.05 * value,
                     "inlet.discharge_time", "a short or a leak before or behind the bridge", "discharge resistor or fuse open")
 

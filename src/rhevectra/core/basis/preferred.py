@@ -18,6 +18,7 @@ FUSES = (0.5, 0.63, 0.8, 1.0, 1.25, 1.6, 2.0, 2.5, 3.15, 4.0, 5.0, 6.3, 8.0, 10.
 """Rated currents [A] of miniature fuses after IEC 60127 (from memory)."""
 LARGE_FUSES = (20.0, 25.0, 32.0, 40.0, 50.0, 63.0, 80.0, 100.0, 125.0, 160.0, 200.0, 250.0, 315.0, 400.0, 500.0, 630.0)
 """Rated currents beyond miniature fuses [A] (the R10 series, as IEC 60269 has them, from memory)."""
+ALL_FUSES = (*FUSES, *LARGE_FUSES)
 
 
 def _around(value: float, series: str) -> tuple[float, ...]:

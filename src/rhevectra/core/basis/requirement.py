@@ -34,6 +34,11 @@ class Mains:
     f_min: float = 47.0
     f_max: float = 63.0
 
+    @property
+    def phases(self) -> int:
+        """How many lines carry the current: three of three-phase mains, else one."""
+        return 3 if self.kind == "ac3" else 1
+
     def __post_init__(self) -> None:
         where = "requirement.mains"
         _one_of(f"{where}.kind", self.kind, ("ac1", "ac3", "dc"))

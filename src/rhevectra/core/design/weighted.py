@@ -1,6 +1,7 @@
 """Weighted feedback: the divider takes a share of its current from a second output, so that both share what one alone would be off."""
 
 from collections.abc import Mapping
+from functools import cache
 from typing import Any
 
 import numpy as np
@@ -29,6 +30,8 @@ TRIED = (0.1, 0.2, 0.3, 0.4, 0.5, 0.6)
 ABOVE = 1.15
 """Least voltage of a second output over the reference, for a resistor that still sets a current."""
 ENDS = ("low", "high")
+ALONE = "one output is held, the others follow by their turns"
+HELPS = "the least share that keeps all within their tolerances, which one output alone does not"
 
 
 def record(work: Work, specs: Mapping[str, FigureSpec]) -> None:
@@ -38,13 +41,8 @@ def record(work: Work, specs: Mapping[str, FigureSpec]) -> None:
             and "feedback.r_high" in rows and out.voltage > ABOVE * float(rows["feedback.v_ref"].value)]
     if not able:
         return
-    found: list[tuple[int, float]] = []
-
-    def rule() -> tuple[int, float]:
-        found[:] = found or [_rule(work, specs, able)]
-        return found[0]
-    second = work.choose(SECOND, lambda: rule()[0], "one output is held, the others follow by their turns" if not rule()[0]
-                         else "the least share that keeps all within their tolerances, which one output alone does not")
+    best = cache(lambda: _rule(work, specs, able))
+    second = work.choose(SECOND, lambda: (best()[0], HELPS if best()[0] else ALONE, ()))
     n = int(second.value)
     if not n:
         return
@@ -52,7 +50,7 @@ def record(work: Work, specs: Mapping[str, FigureSpec]) -> None:
         work.find(LOOK_AT, "feedback", f"output {n} cannot share the divider: it has to be another than the regulated one, positive, above "
                   "the reference and without a regulator behind it", "", SECOND)
         return
-    weight = work.choose(WEIGHT, lambda: rule()[1] or TRIED[2], "the least that does, of tenths")
+    weight = work.choose(WEIGHT, lambda: best()[1] or TRIED[2], "the least that does, of tenths")
     _apply(work, n, float(weight.value))
 
 

@@ -108,7 +108,7 @@ def _line_chokes(design: Design) -> Iterator[WoundPart]:
     if "inlet.dm_ring" in rows:
         turns = float(rows["inlet.turns_dm"].value)
         yield of("dm", turns * float(rows["inlet.turn_dm"].value), name="differential choke",
-                 count=count * (3 if design.requirement.mains.kind == "ac3" else 1),
+                 count=count * design.requirement.mains.phases,
                  core=f"{rows['inlet.dm_ring'].value}, {rows['inlet.dm_powder'].value}", turns=f"{turns:.0f}",
                  wire=bundle(float(rows["inlet.copper_dm"].value), float(rows["inlet.strand_dm"].value)),
                  inductance=f"{show(float(rows['inlet.l_dm_unbiased'].value), 'H')} ± {MADE * 100:.0f} %, no current",

@@ -129,7 +129,7 @@ def _choice(work: Work, l_cm: float, r_most: float) -> tuple[LineChoke, list[Lea
                 "off from some 150 kHz")
     asked = ChokeNeed(l_cm, float(mu.value), _windings(work)[0], _most(work, "rms"), r_most,
                       float(work.sheet.rows["inlet.choke_rise"].value), need.ambient_max, need.cooling, need.height_max,
-                      noise.LEAK * l_cm * _most(work, "peak"), B_LEAK_MOST)
+                      noise.LEAK, _most(work, "peak"), B_LEAK_MOST)
     leads = work.parts["wires"].derived(_leads)
     return choose_line_choke(asked, work.parts["rings"], leads, choose.pins.get("inlet.cm_ring")), leads, mu
 

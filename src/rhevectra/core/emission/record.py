@@ -56,7 +56,7 @@ def sources(design: Any, front: ModuleType, corner: Corner) -> Sources:
         plan = design.context["front"]
         return Sources(
             bus_ripple(design, corner, next(s for s in shapes if s.unit == "A"), node, edge, float(plan.source.esr),
-                       float(plan.c.value) / plan.places[0].on_bus), own)
+                       plan.c_bus), own)
     s = front.switching(design.context["front"], corner.v_line, float(design.rows["inlet.power"].at(corner.index)))
     spread = faster(design, rate.FRONT)
     f, amps = noise.triangle(s.f0, s.ripple, s.duty, s.phases, spread)

@@ -212,8 +212,7 @@ def line_harmonics(bulk: SixPulse, orders: Array) -> Array:
     """Rms of the odd harmonics of a line's current [A]; last axis follows `orders`. Lines that are alike and have no neutral carry none of
     those divisible by three."""
     half = bulk.i_phase.shape[-1] - 1
-    turn = np.exp(-1j * np.multiply.outer(np.pi / half * np.arange(half + 1), orders)) / half
-    turn[[0, -1]] *= 0.5
+    turn = np.exp(-1j * np.multiply.outer(np.pi / half * np.arange(half + 1), orders)) * _shares(half)[:, None]
     return np.asarray(np.where(orders % 3 == 0, 0.0, np.sqrt(2.0) * np.abs(bulk.i_phase @ turn)))
 
 

@@ -40,8 +40,8 @@ class Lead(Struct, frozen=True):
 
 class ChokeNeed(Struct, frozen=True):
     """What is asked: least inductance [H] of one winding, permeability, windings, line current [A rms], resistance one winding may have and
-    the rise it may bring [Ω, K], hottest ambient [°C]; leak: linked flux [Wb] that leaks at the crest of the line current, b_most: field
-    [T] it may leave."""
+    the rise it may bring [Ω, K], hottest ambient [°C]; leaks: share of the inductance that leaks, with the crest of the line current
+    [A] and the field it may leave [T]."""
 
     inductance: float
     mu: float
@@ -52,8 +52,9 @@ class ChokeNeed(Struct, frozen=True):
     ambient: float
     cooling: str
     height_max: float | None
-    leak: float = 0.0
-    b_most: float = np.inf
+    leaks: float
+    i_peak: float
+    b_most: float
 
 
 class LineChoke(Struct, frozen=True):
@@ -97,7 +98,8 @@ def choose_line_choke(need: ChokeNeed, table: Table, leads: Sequence[Lead], pinn
     limits = {"the turns do not fit their sector": (np.where(thickest < 0, 9.0, 0.0), none + 1.0, ""),
               "{v} of a winding, {l} left for it": (resistance, none + need.r_most, "Ω"),
               "{v} rise, {l} allowed": (rise, none + need.rise_most, "K"),
-              "{v} of its leakage's field, {l} at most": (need.leak / (turns[:, 0] * sizes.area), none + need.b_most, "T"),
+              "{v} of its leakage's field, {l} at most": (
+                  choke.leakage_flux(need.leaks, need.inductance, need.i_peak, turns[:, 0], sizes.area), none + need.b_most, "T"),
               "current density {v}, {l} at most": (need.i_rms / area * 1e-6, none + DENSITY_MOST * 1e-6, "A/mm²"),
               "{v} tall, limit {l}": (high, none + (need.height_max or np.inf), "m")}
     over = np.stack([np.maximum(v / top - 1, 0.0) for v, top, _ in limits.values()])

@@ -8,7 +8,7 @@ from rhevectra.core.basis import corners
 from rhevectra.core.basis.corners import Array, Grid
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.findings import NOTE, Finding
-from rhevectra.core.basis.preferred import FUSES, LARGE_FUSES
+from rhevectra.core.basis.preferred import ALL_FUSES
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.requirement import Requirement
 from rhevectra.core.formulas import output
@@ -90,7 +90,7 @@ def record(work: Work, plan: dict[str, Any], solution: Any, power: Any, i_hf: An
 
 
 def _fuse(work: Work, current: Any, most: float) -> None:
-    rated = next((f for f in (*FUSES, *LARGE_FUSES) if f >= FUSE_ROOM * most), LARGE_FUSES[-1])
+    rated = next((f for f in ALL_FUSES if f >= FUSE_ROOM * most), ALL_FUSES[-1])
     work.sheet.chosen("inlet.fuse", rated, "A", f"next rated current above {FUSE_ROOM:g} × {show(most, 'A')} (common practice), one for dc "
                       f"of at least {show(work.need.mains.v_max, 'V')}", current=current)
 

@@ -114,7 +114,7 @@ only later."""
 
 def beyond_plain(need: Requirement) -> tuple[float, float | None]:
     """Input power expected [W], and up to which a plain bridge would do where it does not."""
-    three = need.mains.kind == "ac3"
+    three = need.mains.phases == 3
     power, most = need.power / EFFICIENCY, (PLAIN_THREE if three else PLAIN_UP_TO).get(need.harmonics_class)
     if not three and most is not None and need.harmonics_class in "AB" and max(need.mains.nominals) < LOW_MAINS:
         most *= AT_LOW_MAINS
@@ -147,6 +147,16 @@ def record_limit(work: Work, cap: Mapping[str, Any], cans: int, where: str = "")
 
 RELAY_FROM, CONTACT = 4.0, 10e-3
 """Line current [A] from which a relay bridges the limiter (common practice), and the resistance of its closed contact [Ω]."""
+
+
+def in_run(limiter: str, row: Mapping[str, Any]) -> float:
+    """Resistance [Ω] that a limiter leaves in its line in run."""
+    return float(row["r_hot_ohm"]) if limiter == "thermistor" else CONTACT
+
+
+def at_restart(limiter: str, row: Mapping[str, Any]) -> float:
+    """Resistance [Ω] of a limiter where the mains return at once: what a relay has bridged is cold."""
+    return float(row["r_hot_ohm" if limiter == "thermistor" else "r_cold_ohm"])
 
 
 CLEAR = 5.0

@@ -8,7 +8,6 @@ from rhevectra.core.stages.bulk import build as _build
 from rhevectra.core.stages.bulk import position as _position
 from rhevectra.core.stages.bulk.build import bus
 from rhevectra.core.stages.bulk.declare import CURES, SHAPES_CURRENT, decisions, figures
-from rhevectra.core.stages.bulk.declare import OF_LINES as NO_PICTURES
 from rhevectra.core.stages.bulk.record import bill, cycle, record
 from rhevectra.core.stages.bulk.three_lines import DECISION as _UNBALANCE
 from rhevectra.core.stages.bulk.three_lines import FIGURES as _LINES
@@ -17,6 +16,7 @@ from rhevectra.core.stages.plain import axes
 
 NAME, SHAPE, MAINS = "plain_three_phase", _position.Shape(phases=3), "ac3"
 DECISIONS, FIGURES = (*decisions(SHAPE), _UNBALANCE), (*figures(True), *_LINES)
+NO_PICTURES = ("envelope", "derating")
 PLATES = (("inlet", "Inlet", "inlet.fuse"), ("bulk", "Bridge + bulk", "bulk.v_valley"))
 plan = partial(_build.plan, SHAPE)
 

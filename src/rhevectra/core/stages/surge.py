@@ -10,7 +10,7 @@ from msgspec import Struct
 from rhevectra.core.basis import corners
 from rhevectra.core.basis.decisions import DecisionSpec
 from rhevectra.core.basis.findings import NOTE
-from rhevectra.core.basis.preferred import FUSES, LARGE_FUSES
+from rhevectra.core.basis.preferred import ALL_FUSES, FUSES
 from rhevectra.core.basis.quantities import show
 from rhevectra.core.basis.remembered import remembered
 from rhevectra.core.basis.requirement import Requirement
@@ -76,10 +76,9 @@ def choose_fuse(work: Work, i_rms: Any, cold: float, hot: float) -> Any:
     asks = {by_current: FUSE_ROOM * worst, "what thousands of switch-ons ask for": np.sqrt(cold / float(surge.fuse_melts(PULSES, 1.0))),
             "what a hot restart asks for": np.sqrt(hot / float(surge.fuse_melts(ONCE, 1.0)))}
     decides = max(asks, key=lambda a: asks[a])
-    rated = (*FUSES, *LARGE_FUSES)
-    fuse = next((f for f in rated if f >= asks[decides]), np.inf)
+    fuse = next((f for f in ALL_FUSES if f >= asks[decides]), np.inf)
     if fuse > max(FUSE_MOST * worst, FUSES[0]):  # it would no longer protect: the limiter has to give
-        decides, fuse = by_current, next((f for f in rated if f >= asks[by_current]), rated[-1])
+        decides, fuse = by_current, next((f for f in ALL_FUSES if f >= asks[by_current]), ALL_FUSES[-1])
     return work.sheet.chosen("inlet.fuse", fuse, "A", f"next rated current of IEC {60127 if fuse <= FUSES[-1] else 60269} above {decides}, "
                              "time-lag", line=i_rms)
 

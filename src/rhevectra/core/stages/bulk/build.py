@@ -63,6 +63,11 @@ class Plan(Struct, frozen=True):
         return self.shape.pair
 
     @property
+    def c_bus(self) -> float:
+        """Capacitance as the load sees it [F]."""
+        return float(self.c.value) / self.places[0].on_bus
+
+    @property
     def source(self) -> LineSource:
         """What stands in series at the highest line."""
         return self.places[-1].source
@@ -103,8 +108,8 @@ def plan(shape: Shape, work: Work, power: float, i_hf: float) -> Plan:
     rows = sorted(air.lasting(work, caps.where(v_class_v=v_class).rows), key=lambda r: r["c_f"])
     c, floor, cans, cap = _capacitor(work, rows, expected, lowest, lambda tried, n: _choose_c(
         work, tried, n, places, power, i_hf, target, fixed or lowest, float(left.value), fixed > 0))
-    bridge = inlet.choose_bridge(work, rectified, thermistor["r_hot_ohm" if limiter == "thermistor" else "r_cold_ohm"],
-                                 (0.5 if shape.pair else 1.0) * float(c.value) * need.mains.v_max**2, 2 if shape.phases == 3 else 1)
+    bridge = inlet.choose_bridge(work, rectified, inlet.at_restart(limiter, thermistor),
+                                 (0.5 if shape.pair else 1.0) * float(c.value) * need.mains.v_max**2, shape.in_path)
     places = positions(work.grid.lines, shape, replace(series, esr=cap["esr_ohm"] * cap["c_f"] / float(c.value)), bridge["v_forward_v"],
                        bridge["r_dynamic_ohm"])
     chosen = Plan(shape, bridge, thermistor, c, cap, cans, v_class, floor, target, places, limiter, match)
@@ -189,12 +194,11 @@ def _series(shape: Shape, work: Work, power: float, held: float) -> tuple[float,
     """The line current expected at lowest line [A], what limits the inrush in run and the thermistor, chosen for that and the charge of the
     bulk (held: its energy [J] at the highest line where hold-up sizes it), and what is in series with a line of the mains."""
     need, parts = work.need, work.parts
-    if shape.phases == 3:
-        return _in_lines(work, power, max(STORED * power * (need.mains.v_max / need.mains.v_min) ** 2, held))
-    current = power / (need.mains.v_min * 0.55)
     served, turns = (SPLIT, 0.25) if shape.doubles else (np.inf, 1.0)
-    joules = STORED * power * (need.mains.v_max / min(need.mains.v_min, served)) ** 2 * turns
-    joules = max(joules, held)
+    joules = max(STORED * power * (need.mains.v_max / min(need.mains.v_min, served)) ** 2 * turns, held)
+    if shape.phases == 3:
+        return _in_lines(work, power, joules)
+    current = power / (need.mains.v_min * 0.55)
     ntc = parts["thermistors"]
     room = THERMISTOR_ROOM if power < limits.D_LEAST_POWER or need.harmonics_class == "none" else THERMISTOR_WARM
     why = "a cooler part with less hot resistance" if room == THERMISTOR_ROOM else "its hot resistance keeps the line harmonics down"
@@ -212,7 +216,7 @@ def _in_lines(work: Work, power: float, joules: float) -> tuple[float, str, Any,
     need, low = work.need, float(phase_voltage(work.need.mains.v_min))
     current, z = power / (3 * low * UNEQUAL), need.source_impedance
     limiter, t = inlet.choose_limiter(work, current, 0.5 * HEAT_ROOM * joules)
-    r = z.r + (t["r_hot_ohm"] if limiter == "thermistor" else inlet.CONTACT) + inlet.filter_copper(work, low, power / 3)
+    r = z.r + inlet.in_run(limiter, t) + inlet.filter_copper(work, low, power / 3)
     return current, limiter, t, LineSource(r, z.x / (2 * np.pi * 50), 0.0, 0.0)
 
 

@@ -20,7 +20,7 @@ def record(work: Work, plan: Plan, power: Any) -> None:
     """The cold start. power: what the stage draws [W], at every corner."""
     need, place, cold = work.need, plan.places[0], cold_start.resistance(work)
     source = replace(place.source, resistance=place.source.resistance + float(cold.value)
-                     - (2 if place.phases == 3 else 1) * plan.thermistor["r_hot_ohm"],
+                     - plan.shape.in_path * plan.thermistor["r_hot_ohm"],
                      esr=place.source.esr * (COLD_ESR if need.ambient_min < 0 else 1.0))
     full, floor = float(np.broadcast_to(power, work.grid.shape)[0, 0, work.grid.full_load, 0]), float(plan.floor.value)
     tried = min(full, _without_ripple(floor / (2 if place.doubled else 1), np.sqrt(2) * need.mains.v_min - source.drop, source.resistance,

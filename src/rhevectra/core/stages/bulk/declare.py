@@ -14,13 +14,8 @@ _PAIR = (
                  schools="0.03 to 0.05 two of one lot; 0.2 whatever the tolerance allows"),
     DecisionSpec("bulk.r_balance", "Balance resistor", "bulk", unit="Ω", low=1e3, high=1e7, step="E12"),
 )
-
-
-_LINES = (
-    DecisionSpec("bulk.in_series", "Bulk capacitors in series", "bulk", kind="integer", low=1, high=2,
-                 schools="one behind 208 V between lines; two behind 400 V and more, with balance resistors"),
-    inlet.LIMITER,
-)
+_IN_SERIES = DecisionSpec("bulk.in_series", "Bulk capacitors in series", "bulk", kind="integer", low=1, high=2,
+                          schools="one behind 208 V between lines; two behind 400 V and more, with balance resistors")
 
 
 def decisions(shape: Shape) -> tuple[DecisionSpec, ...]:
@@ -29,14 +24,14 @@ def decisions(shape: Shape) -> tuple[DecisionSpec, ...]:
     return (DecisionSpec("bulk.valley_share", "Bulk valley at lowest line", "bulk", unit="", low=0.35, high=0.97,
                          schools="0.85 whatever the capacitor; 0.9 and more: a narrower bus" if lines
                          else "0.70 small bulk; 0.75 usual; 0.85 easy transformer"),
-            *(_LINES[:1] if lines else ()),
+            *((_IN_SERIES,) if lines else ()),
             DecisionSpec("bulk.c", "Each bulk capacitor" if pair else "Bulk capacitor", "bulk", unit="F", low=1e-6, high=2e-2,
                          step="E12"),
             DecisionSpec("bulk.parallel", "Cans side by side in each" if pair else "Cans side by side", "bulk", kind="integer", low=1,
                          high=CANS, schools="one: least to fit; two or more: more ripple current in a lower height"),
             *(_PAIR if pair else ()),
             DecisionSpec("bulk.v_min_stage", "Least bus the power stage works from", "bulk", unit="V", low=5, high=900),
-            *brown.decisions("bulk"), *(_LINES[1:] if lines else ()),
+            *brown.decisions("bulk"), *((inlet.LIMITER,) if lines else ()),
             *(replace(s, table="bridges_three") if lines and s.id == "bridge.class" else s for s in inlet.DECISIONS))
 
 
@@ -68,6 +63,4 @@ def figures(stacked: bool) -> tuple[FigureSpec, ...]:
 CURES = {**inlet.CURES, "bulk.v_capacitor": "bulk.r_balance"}
 SHAPES_CURRENT = False
 NO_PICTURES = ("envelope", "derating", "phases")
-OF_LINES = NO_PICTURES[:2]
-"""The same behind three phases."""
 MAINS = "ac1"

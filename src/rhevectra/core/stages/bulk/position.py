@@ -30,6 +30,11 @@ class Shape(Struct, frozen=True):
         """Conduction pulses in a cycle of the line."""
         return 6 if self.phases == 3 else 2
 
+    @property
+    def in_path(self) -> int:
+        """Lines of the mains that a current passes one after the other, besides a neutral."""
+        return 2 if self.phases == 3 else 1
+
 
 class Position(Struct, frozen=True):
     """Lines served (a run of the grid's), whether the pair is charged in turn, what stands in series then; in_series: capacitors that count
@@ -71,7 +76,7 @@ def positions(grid_lines: tuple[float, ...], shape: Shape, series: LineSource, d
         return LineSource(lines * series.resistance + count * r_diode, lines * series.inductance, count * drop, esr)
     if not shape.doubles:
         n = 2 if shape.pair else 1
-        return (Position(slice(0, len(grid_lines)), False, with_diodes(2, n * series.esr, 2 if shape.phases == 3 else 1), n, shape.phases),)
+        return (Position(slice(0, len(grid_lines)), False, with_diodes(2, n * series.esr, shape.in_path), n, shape.phases),)
     first = sum(v <= SPLIT for v in grid_lines)
     low, high = (Position(slice(0, first), True, with_diodes(1, series.esr), 2),
                  Position(slice(first, len(grid_lines)), False, with_diodes(2, 2 * series.esr), 2))

@@ -34,7 +34,7 @@ def record(work: Work, plan: Plan, b: Bulk, power: Array, i_hf: Any) -> dict[str
     v_bus = _capacitors(work, plan, b, p, i_hf, rows, given["line"], on_bus)
     _bridge(work, plan, times, p, v_bus, given["line"])
     balance = _inlet(work, plan, b, power, rows, given, on_bus)
-    _harmonics(work, plan, b)
+    _harmonics(work, b)
     losses = {**(three_lines.losses(work, plan, rows, b) if three else _losses(work, plan, times, rows, b)), **balance,
               "x_discharge": sheet.rows["standby.x_discharge"], "start_up": sheet.rows["standby.start_up"]}
     losses["bulk"] = sheet("loss.bulk", rectifier.resistive_loss,
@@ -68,15 +68,15 @@ def _inlet(work: Work, plan: Plan, b: Bulk, power: Array, rows: dict[str, Any], 
     """What discharges and balances the capacitors, and the inlet before them; the loss of the balance resistors."""
     sheet, bleed = work.sheet, inlet.record_bleed(work)
     balance = _stack(work, plan, rows["peak"], bleed) if plan.stacked else {}
-    lines, limited, at_inlet = 1, plan.limiter == "thermistor", rows
+    lines, limited = plan.shape.in_path, plan.limiter == "thermistor"
     if plan.shape.phases == 3:
-        lines, given["earth"] = 2, three_lines.phase(work, given["line"])
-        at_inlet = {**rows, "i_rms": three_lines.unbalanced(work, plan, b, power)}
+        given = {**given, "earth": three_lines.phase(work, given["line"])}
+        rows = {**rows, "i_rms": three_lines.unbalanced(work, plan, b, power)}
         if not plan.stacked:
             sheet.again("bulk.v_capacitor", rows["peak"])
     inlet.record(work,
                  surge.Inrush(plan.thermistor, lines * work.need.source_impedance.r + 2 * plan.bridge["r_dynamic_ohm"], plan.source,
-                              plan.bridge, on_bus, sheet.rows.get("bulk.r_discharge", bleed), lines), at_inlet, given, limited)
+                              plan.bridge, on_bus, sheet.rows.get("bulk.r_discharge", bleed), lines), rows, given, limited)
     if limited:
         cold_start.record(work, plan, power)
     return balance
@@ -112,7 +112,7 @@ def _bridge(work: Work, plan: Plan, times: Any, power: Any, v_bus: Any, line: An
     sheet.given("bridge.i_limit", plan.bridge["i_rated_a"] * 0.8, "A", "catalogue", "80 % of the rated average current")
 
 
-def _harmonics(work: Work, plan: Plan, b: Bulk) -> None:
+def _harmonics(work: Work, b: Bulk) -> None:
     """Odd harmonics at the highest nominal line, both line frequencies, against the class asked for."""
     grid = work.grid
     line = grid.lines.index(grid.special["nominal_max"])
@@ -184,8 +184,7 @@ def cycle(design: Any, corner: Corner) -> dict[str, Array]:
     t = np.linspace(0, period, 600)
     pulse_t = np.concatenate([[bulk.t_start[at]], bulk.t_nodes[at], [bulk.t_start[at] + bulk.t_conduct[at]]])
     pulse_i = np.concatenate([[0.0], bulk.i_nodes[at], [0.0]])
-    power, c = (float(np.broadcast_to(design.rows["bulk.p_load"].value, bulk.v_valley.shape)[at]),
-                float(plan.c.value) / plan.places[0].on_bus)
+    power, c = float(np.broadcast_to(design.rows["bulk.p_load"].value, bulk.v_valley.shape)[at]), plan.c_bus
     v_end, t_end = float(bulk.v_nodes[at][-1]), pulse_t[-1]
     off_t = np.linspace(t_end, bulk.t_start[at] + half, 80)
     off_v = np.sqrt(np.maximum(v_end**2 - 2 * power * (off_t - t_end) / c, 0))

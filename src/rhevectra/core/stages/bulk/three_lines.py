@@ -44,15 +44,15 @@ def losses(work: Work, plan: Plan, rows: dict[str, Any], b: Bulk) -> dict[str, A
     bridge = sheet("loss.bridge", six_pulse.bridge_loss, v_forward=d["v_forward_v"], i_avg=average, r_dynamic=d["r_dynamic_ohm"],
                    i_rms=i_rms)
     inlet.record_bridge_heat(work, d, bridge)
-    limiter = plan.thermistor["r_hot_ohm"] if plan.limiter == "thermistor" else inlet.CONTACT
-    return {"bridge": bridge, "thermistor": sheet("loss.thermistor", six_pulse.three_lines_loss, r=limiter, i_rms=i_rms),
+    limiter = sheet("loss.thermistor", six_pulse.three_lines_loss, r=inlet.in_run(plan.limiter, plan.thermistor), i_rms=i_rms)
+    return {"bridge": bridge, "thermistor": limiter,
             "mains_filter": sheet("loss.mains_filter", six_pulse.three_lines_loss, r=sheet.rows["inlet.r_filter"], i_rms=i_rms)}
 
 
 def unbalanced(work: Work, plan: Plan, b: Bulk, power: Array) -> Any:
     """Row of the current of the line that carries most on unbalanced mains; the valley beside. power: what the stage draws [W]."""
     share = work.choose(UNBALANCE, 0.02, "public mains are within 2 % nearly always (from memory of EN 50160; confirm)")
-    found = six_pulse.solve_unbalanced(*_at_full_load(work, b, power), float(plan.c.value) / plan.places[0].in_series,
+    found = six_pulse.solve_unbalanced(*_at_full_load(work, b, power), plan.c_bus,
                                        plan.places[0].source, float(share.value))
     text = "solved: periodic steady state of three unequal phases, at full load, shown for other loads too"
     given = {"c": plan.c, "share": share}
@@ -70,7 +70,7 @@ def _at_full_load(work: Work, b: Bulk, power: Array) -> tuple[Array, Array, Arra
 def without_one(work: Work, plan: Plan, b: Bulk, power: Array) -> None:
     """Valley and line current with one phase gone, and a note. power: what the stage draws [W]."""
     sheet, place = work.sheet, plan.places[0]
-    left = rectifier.solve_bulk(*_at_full_load(work, b, power), float(plan.c.value) / place.in_series, place.source,
+    left = rectifier.solve_bulk(*_at_full_load(work, b, power), plan.c_bus, place.source,
                                 residual=rectifier.ROUGH)
     whole = lambda x: np.broadcast_to(x, b.v_valley.shape)  # noqa: E731
     text = "solved: periodic steady state of two lines alone, at full load, shown for other loads too"
@@ -89,7 +89,7 @@ def line_currents(design: Any, corner: Corner) -> dict[str, Array]:
     """One line cycle of unbalanced mains: time [s], currents of the three lines [A] and their rms."""
     plan, at, f = design.context["front"], (*corner.index[:3], 0), design.grid.freqs[corner.index[1]]
     power = np.broadcast_to(design.rows["bulk.p_load"].value, design.context["bulk"].v_valley.shape)[at]
-    found = six_pulse.solve_unbalanced(design.grid.lines[corner.index[0]], f, power, float(plan.c.value) / plan.places[0].in_series,
+    found = six_pulse.solve_unbalanced(design.grid.lines[corner.index[0]], f, power, plan.c_bus,
                                        plan.places[0].source, float(design.rows[UNBALANCE].value))
     lines = np.concatenate([found.i_lines[:, :-1], -found.i_lines], axis=1)
     return {"t": np.linspace(0, 1 / f, lines.shape[1]), "lines": lines, "rms": np.sqrt(np.square(lines[:, 1:]).mean(1))}

@@ -87,9 +87,9 @@ def plan(law: Law, work: Work, power: float, i_hf: float) -> Plan:
     cap, cans, c_bus = _capacitor(work, power, float(np.hypot(amps["bus_hf"], i_hf)), v_bus, v_min, top)
     joules = float(surge.charging_energy(c_bus, top))
     limiter, thermistor = inlet.choose_limiter(work, line, joules)
-    bridge = _slow_leg(work, line, v_bus) if law.bridgeless else inlet.choose_bridge(work, line,
-        thermistor["r_hot_ohm" if limiter == "thermistor" else "r_cold_ohm"], joules)
-    r_line = (thermistor["r_hot_ohm"] if limiter == "thermistor" else inlet.CONTACT) + 2 * bridge["r_dynamic_ohm"]
+    bridge = _slow_leg(work, line, v_bus) if law.bridgeless else inlet.choose_bridge(
+        work, line, inlet.at_restart(limiter, thermistor), joules)
+    r_line = inlet.in_run(limiter, thermistor) + 2 * bridge["r_dynamic_ohm"]
     r_filter = inlet.filter_copper(work, need.mains.v_min, p_in)
     source = LineSource(need.source_impedance.r + r_line + r_filter, need.source_impedance.x / (2 * np.pi * 50), 2 * bridge["v_forward_v"],
                         cap["esr_ohm"] / cans)

@@ -96,7 +96,7 @@ def plan(work: Work, power: float, i_hf: float) -> Plan:
     limiter, thermistor = inlet.choose_limiter(work, line,
                                                float(surge.charging_energy(c_half / 2, CHARGED * v_bus))
                                                / 2)  # two of them stand in the path
-    r_line = thermistor["r_hot_ohm"] if limiter == "thermistor" else inlet.CONTACT
+    r_line = inlet.in_run(limiter, thermistor)
     z = need.source_impedance
     r_filter = inlet.filter_copper(work, feed.lowest, feed.power)
     source = LineSource(2 * (z.r + r_line + r_filter), 2 * z.x / (2 * np.pi * 50), 2 * diode["v_forward_v"], 2 * cap["esr_ohm"] / cans)

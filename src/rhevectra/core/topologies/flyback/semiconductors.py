@@ -51,9 +51,10 @@ def choose_switch(work: Work, v: Variant, v_top: float, v_low: float, power: flo
         """The same, as far as the duty limit lets it, and some in any case."""
         return max(min(leaves(v_class), reach), 1.0)
 
+    fs = float(work.choose.pins.get("fs", usual_rate(work.need, work.parts)[0]))
+
     def loss_of(v_class: float) -> Callable[[Mapping[str, Any]], float]:
         i_rms, i_peak = power / v_low / np.sqrt(0.45 * 3) * 1.25, peak_of(v_class)
-        fs = float(work.choose.pins.get("fs", usual_rate(work.need, work.parts)[0]))
         return lambda r: float(
             r["r_on_25_ohm"] * r["hot_ratio"] * i_rms**2
             + (0.5 * (r["c_energy_f"] + 40e-12) * v_top**2 + 0.5 * v_top * 0.3 * i_peak * r["t_fall_s"]) * fs)
